@@ -15,7 +15,7 @@ from zolvek.core.curve.construction import flat, lines
 from zolvek.core.edits import clips as blocks
 from zolvek.core.edits import hits
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.project import Clip, Note, Project, Track
+from zolvek.core.model.project import Clip, Device, Note, Project, Track
 from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.formats.audio.streams import Stream
@@ -115,6 +115,21 @@ class Onsets(unittest.TestCase):
             reported = tempo_of(found([clicks(at, rng)])).bpm
             self.assertLess(min(abs(reported - bpm * part) for part in (0.5, 1.0, 2.0)), 0.05, (bpm, reported))
 
+    def test_bands_tell_the_kick_from_the_hats(self) -> None:
+        """By construction: a duck on the kick leaves the hats alone, also where both strike together."""
+        for bpm in (90.0, 124.0, 150.0):
+            sound, _ = drums(bpm, 8, np.random.default_rng(int(bpm)))
+            result = found([sound])
+            beat = 60.0 / bpm
+            kicks = 0.37 + beat * np.array([4 * bar + at for bar in range(8) for at in (0, 2, *([2.75] * (bar % 2)))])
+            hats = 0.37 + beat * np.arange(0, 32, 0.5)
+            low = result.seconds[result.bands[:, 0] >= hits.LEAST_IN_BAND]
+            self.assertEqual(scored(kicks, low, 0.03)[0], 1.0, bpm)
+            alone = 0.37 + beat * (np.arange(32) + 0.5)  # hats without another drum
+            self.assertEqual(scored(alone, low, 0.03)[0], 0.0, bpm)
+            high = result.seconds[result.bands[:, 2] >= hits.LEAST_IN_BAND]
+            self.assertGreater(scored(hats, high, 0.03)[0], 0.9, bpm)
+
     def test_hits_of_a_track_are_its_notes_and_what_its_blocks_play(self) -> None:
         tempo = TempoMap((TempoPoint(0.0, 60.0),))
         played = (
@@ -123,15 +138,25 @@ class Onsets(unittest.TestCase):
         )
         track = Track("t", "T", notes=(Note(1.0, 1.0, 60), Note(4.25, 1.0, 60)), clips=played)
         project = Project(tempo=tempo, length=32.0, tracks=(track,))
-        onsets = {"x": np.array([0.5, 1.25, 3.5])}
-        reported = hits.hits_of(project, track, onsets, {"x": 5.0})
+        onsets = {"x": np.array([[0.5, 1.0, 0.0, 0.2], [1.25, 0.0, 0.0, 0.9], [3.5, 0.1, 0.5, 0.1]])}
+        every = hits.hits_of(project, track, onsets, {"x": 5.0})
+        reported = every.beats
         np.testing.assert_allclose(reported, [1.0, 4.25, 8.5, 9.25, 11.5, 12.5, 13.25, 15.5])
         self.assertEqual(hits.next_hit(reported, 8.5), 9.25)
         # One that repeats the whole of its file: as long as that is, which only its length says.
         whole = replace(track, notes=(), clips=(Clip(0.0, "x", loop_until=9.0),))
-        again = hits.hits_of(project, whole, onsets, {"x": 4.0})
+        again = hits.hits_of(project, whole, onsets, {"x": 4.0}).beats
         np.testing.assert_allclose(again, [0.5, 1.25, 3.5, 4.5, 5.25, 7.5, 8.5])
-        self.assertEqual(hits.hits_of(project, whole, onsets, {}).size, 0)
+        self.assertEqual(hits.hits_of(project, whole, onsets, {}).beats.size, 0)
+        np.testing.assert_allclose(hits.chosen(every, hits.Band.LOW), [8.5, 12.5])
+        np.testing.assert_allclose(hits.chosen(every, hits.Band.MIDDLE), [1.0, 4.25, 11.5, 15.5])
+        np.testing.assert_allclose(hits.chosen(every, hits.Band.MIDDLE, 0.7), [1.0, 4.25])
+        np.testing.assert_allclose(hits.chosen(every, hits.Band.HIGH), [4.25, 9.25, 13.25])
+        kit = replace(track, devices=(Device("d", "drums", "Drums"),), clips=(),
+                      notes=tuple(Note(float(n), 0.25, key) for n, key in enumerate((36, 42, 38, 42))))  # fmt: skip
+        drums = hits.hits_of(project, kit, {}, {})
+        self.assertEqual(hits.chosen(drums, hits.Band.LOW).tolist(), [0.0])
+        self.assertEqual(hits.chosen(drums, hits.Band.HIGH).tolist(), [1.0, 3.0])
         base = lines([0.0, 32.0], [0.8, 0.8])
         ducked, count = hits.stamped_on(base, reported, 8.0, 12.0, "duck", 0.5, 0.5, hold=0.4)
         self.assertEqual(count, 3)

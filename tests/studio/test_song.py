@@ -7,6 +7,7 @@ from __future__ import annotations
 import time
 import unittest
 from typing import Any
+from unittest import mock
 
 import numpy as np
 import soundfile
@@ -25,6 +26,7 @@ from zolvek.formats.project import project_file, templates
 from zolvek.studio.commands import song, tempo_fit, time_maps
 from zolvek.studio.services.files.collect_export import collect
 from zolvek.studio.services.playback.player import compared_with
+from zolvek.studio.toolkit.hit_fields import HitFields
 from zolvek.studio.views.timeline.time_rows import METER, SECTIONS
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -398,6 +400,29 @@ class Whole(Piece):
         inside = beats[(beats >= 32.0) & (beats < 40.0)]
         np.testing.assert_allclose(self.curve().at(inside + 1e-3), 0.4 * old.at(inside), atol=1e-6)
         self.assertIn(f"{inside.size} hits", session.notices.hint)
+        # Only the strong ones: they are seen before anything is stamped, and a refusal changes nothing.
+        strength = {n.beat: n.strength for n in session.project.track_of("mallet.transpose").notes}
+        least = 100 * sorted(strength.values())[len(strength) // 2]
+        self.do("undo")
+        seen: list[int] = []
+
+        def fill(dialog: Any) -> None:
+            fields = dialog.findChild(HitFields)
+            fields.least.setValue(round(least))
+            seen.append(self.studio.hits.beats.size)
+
+        with mock.patch.object(self.ask, "fill", fill):
+            self.ask.accepts = False
+            self.do("hits-stamp")
+            self.assertEqual(self.studio.hits.beats.size, beats.size, "as it was")
+            self.assertTrue(self.curve() == old)
+            self.ask.accepts = True
+            self.do("hits-of")
+        strong = [beat for beat in beats.tolist() if round(100 * strength[beat]) >= round(least)]
+        self.assertEqual(seen, [len(strong)] * 2)
+        self.assertLess(len(strong), beats.size)
+        np.testing.assert_allclose(self.studio.hits.beats, strong)
+        self.studio.hits.use(self.studio.hits.choice._replace(least=0))
         session.span.choose(None)
         session.playhead.go(float(beats[3]) - 0.1)
         self.do("hit-next")

@@ -11,12 +11,14 @@ from zolvek.cli.command_common import print_csv
 @click.command()
 @click.argument("sound", type=click.Path())
 def hits(sound: str) -> None:
-    """Print the hits of an audio file as CSV: seconds,strength (0 to 1)."""
+    """Print the hits of an audio file as CSV: seconds, and the strength, in all and in the low, middle and high band
+    (0 to 1)."""
     from zolvek.sound.analysis.onsets import hits_of
 
     result = hits_of(sound)
-    rows = zip(result.seconds.tolist(), result.strength.tolist(), strict=True)
-    print_csv(("seconds", "strength"), ((f"{at:.6f}", f"{how:.4f}") for at, how in rows))
+    rows = zip(result.seconds.tolist(), result.strength.tolist(), *result.bands.T.tolist(), strict=True)
+    head = ("seconds", "strength", "low", "middle", "high")
+    print_csv(head, ((f"{at:.6f}", *(f"{how:.4f}" for how in strengths)) for at, *strengths in rows))
 
 
 @click.command()

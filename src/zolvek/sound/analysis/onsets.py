@@ -10,6 +10,7 @@ placed where the level rises, to a fraction of a millisecond.
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Iterator
 from typing import Any, NamedTuple
 
@@ -25,6 +26,9 @@ LOWEST, HIGHEST, BANDS_AN_OCTAVE = 30.0, 17_000.0, 24
 CHUNK_SECONDS = 10
 PEAK, MEAN, APART = 0.03, 0.10, 0.03  # seconds: of the local peak, of the mean before, between hits
 THRESHOLD = 0.18  # of the loudest rises, that a peak stands above the mean
+BAND_BORDERS_HZ = (120.0, 2_500.0)  # between low and middle, middle and high
+SWELL_FRAMES = 5  # within which a band is loudest after a hit: a low tone takes a while
+EMPTY_BAND = 0.02  # of the strongest rise of any band: one with less holds no hits of its own
 QUIET = 0.02  # of the highest flux: less is none
 LOOK = 0.03, 0.035  # seconds before and after a peak in which the level's rise is looked for
 STEP_FRAMES = 22  # of the level that is looked at
@@ -38,12 +42,13 @@ RATIOS = (1.0, 1.5, 2.0 / 3.0)  # of a tempo, that even hits may be taken for
 
 
 class Hits(NamedTuple):
-    """Where hits are in seconds of the sound, increasing, how strong each is, 0..1, and the flux at every
-    hundredth of a second."""
+    """Where hits are in seconds of the sound, increasing, how strong each is, 0..1, the flux at every hundredth of a
+    second, and how much of each hit is low, middle and high (n, 3), 0..1 of the strongest of that band."""
 
     seconds: Floats
     strength: Floats
     flux: Floats
+    bands: Floats
 
 
 class Tempo(NamedTuple):
@@ -86,7 +91,7 @@ def _pieces(name: str, progress: Progress | None) -> Iterator[Floats]:
 
 def found(pieces: Any) -> Hits:
     """The hits of a sound that comes in pieces of any size, mono, at 44.1 kHz."""
-    flux, levels = [], []
+    flux, in_bands, levels = [], [], []
     weights, lag = _bands(), np.zeros((LAG_FRAMES, 0))
     rest = np.zeros(FRAME // 2)  # frames are centred
     step = STEP_FRAMES
@@ -97,13 +102,16 @@ def found(pieces: Any) -> Hits:
         rest = np.concatenate((rest, piece))
         count = (len(rest) - FRAME) // HOP + 1 if len(rest) >= FRAME else 0
         if count > 0:
-            bands = _spectra(rest, count, weights)
+            size = _spectra(rest, count, weights)
+            bands = np.log10(1.0 + size)
             # Before a sound there is silence: what strikes at its very start is a hit.
             before = np.concatenate((lag if lag.shape[1] else np.zeros((LAG_FRAMES, bands.shape[1])), bands))
             highest = before[:-LAG_FRAMES].copy()  # of a band and its neighbours
             highest[:, 1:] = np.maximum(highest[:, 1:], before[:-LAG_FRAMES, :-1])
             highest[:, :-1] = np.maximum(highest[:, :-1], before[:-LAG_FRAMES, 1:])
-            flux.append(np.maximum(bands - highest, 0.0).sum(axis=1))
+            rises = np.maximum(bands - highest, 0.0)
+            flux.append(rises.sum(axis=1))
+            in_bands.append(np.stack([size[:, part].sum(axis=1) for part in _band_slices(weights)], axis=1))
             lag = before[-LAG_FRAMES:]
             rest = rest[count * HOP :]
         left = np.concatenate((left, piece))
@@ -111,14 +119,33 @@ def found(pieces: Any) -> Hits:
         levels.append(np.abs(left[:whole]).reshape(-1, step).max(axis=1))
         left = left[whole:]
     if not flux:
-        return Hits(np.empty(0), np.empty(0), np.empty(0))
+        return Hits(np.empty(0), np.empty(0), np.empty(0), np.empty((0, 3)))
     every = np.concatenate(flux)
     peaks = _peaks(every)
     level = np.concatenate(levels)
     seconds = np.array([_placed(level, peak * HOP / RATE) for peak in peaks.tolist()])
     strength = every[peaks] / max(float(every.max()), 1e-12) if peaks.size else np.empty(0)
     keep = np.append(True, np.diff(seconds) >= APART) if seconds.size else np.empty(0, bool)
-    return Hits(seconds[keep], strength[keep], every)
+    return Hits(seconds[keep], strength[keep], every, _band_strength(np.concatenate(in_bands), peaks)[keep])
+
+
+def _band_slices(weights: Floats) -> list[slice]:
+    """The columns of `_bands` that are low, middle and high."""
+    centres = weights.argmax(axis=0) * RATE / FRAME
+    edges = [0, *np.searchsorted(centres, BAND_BORDERS_HZ).tolist(), len(centres)]
+    return [slice(low, high) for low, high in itertools.pairwise(edges)]
+
+
+def _band_strength(size: Floats, peaks: np.ndarray[Any, np.dtype[np.intp]]) -> Floats:
+    """How strongly each peak rises in each band (n, 3), 0..1: from just before it to the most just after, of the
+    strongest peak of that band. A band in which nothing strikes has no strongest one."""
+    if not peaks.size:
+        return np.empty((0, 3))
+    padded = np.concatenate((np.zeros((LAG_FRAMES + 1, size.shape[1])), size, np.zeros((SWELL_FRAMES, size.shape[1]))))
+    after = np.stack([padded[peaks + LAG_FRAMES + 1 + step] for step in range(SWELL_FRAMES + 1)]).max(axis=0)
+    near = np.maximum(after - padded[peaks], 0.0)
+    top = near.max(axis=0)
+    return near / np.maximum(top, max(EMPTY_BAND * float(top.max()), 1e-12))
 
 
 def _ended(pieces: Any) -> Iterator[Floats]:
@@ -140,10 +167,10 @@ def _bands() -> Floats:
 
 
 def _spectra(sound: Floats, count: int, weights: Floats) -> Floats:
-    """Logarithms of what is in each band in each frame, (frames, bands)."""
+    """What is in each band in each frame, (frames, bands)."""
     frames = np.lib.stride_tricks.sliding_window_view(sound, FRAME)[: count * HOP : HOP]
     size = np.abs(np.fft.rfft(frames * np.hanning(FRAME), axis=1))
-    return np.log10(1.0 + size @ weights)
+    return size @ weights
 
 
 def _peaks(flux: Floats) -> np.ndarray[Any, np.dtype[np.intp]]:
@@ -261,5 +288,6 @@ def _first_beat(hits: Hits, bpm: float) -> float:
 
 
 def job(progress: Progress, name: str) -> Floats:
-    """The seconds of `hits_of`, as a job of a process of its own."""
-    return hits_of(name, progress).seconds
+    """Seconds and bands of `hits_of` (n, 4), as a job of a process of its own."""
+    hits = hits_of(name, progress)
+    return np.column_stack((hits.seconds, hits.bands))

@@ -77,7 +77,8 @@ ACTIONS: tuple[Action, ...] = (
     Action("hits-stamp", "Stamp on every hit…", "Ctrl+H", "Stamps a shape on each hit of the span, such as a duck on "
                                                          "every kick", hits.ask_stamp,
                                                              refused=availability.hits_and_lane),
-    Action("hits-of", "Source of hits…", "", "Uses the hits of this track or another one", hits.choose_source),
+    Action("hits-of", "Choose hits…", "", "Chooses whose hits are used, in which band, and how strong",
+        hits.choose_hits),
     Action("strip-fold", "Hide track row", "", "Makes more room for the curve", lambda s: _set(s,
         "window.track_row_hidden"),
            checked=lambda s: s.session.settings.window.track_row_hidden, apart=True),

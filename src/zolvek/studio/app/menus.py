@@ -50,7 +50,7 @@ class Actions(QObject):
         for part in (
             session.document, session.focus, session.points, session.span, session.tools,
             session.shown, studio.player, session.audition, session.passes, session.preview,
-            session.look, session.picked, session.shelf, session.arranging,
+            session.look, session.picked, session.shelf, session.arranging, studio.hits,
         ):  # fmt: skip
             part.changed.connect(self._refresh_later)
         session.playhead.changed.connect(self._refresh_soon)

@@ -61,8 +61,8 @@ class Window(QMainWindow):
         self.made.give_keys(self, self.focus_lane)
         self._give_menus()
         app = QApplication.instance()
-        if isinstance(app, QApplication):
-            self.keys = Keys(app, self)
+        assert isinstance(app, QApplication)
+        self.keys = Keys(app, self)
         self.resize(1280, 800)
         self.setAcceptDrops(True)
         session = self.session
@@ -168,7 +168,7 @@ class Window(QMainWindow):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """A key that nobody took: what it stands for is done on the lane, or the reason is said why it can't be."""
         assert event is not None
-        if not self.made.press(QKeySequence(event.keyCombination())):
+        if self.keys.typing or not self.made.press(QKeySequence(event.keyCombination())):
             super().keyPressEvent(event)
 
     def backdrop(self, kind: str) -> None:

@@ -3,12 +3,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import TYPE_CHECKING, TypeVar
+
 import numpy as np
 
 from zolvek.core.curve import point_edits
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.stamps import BY_KEY
 from zolvek.core.edits import hits
+from zolvek.core.edits.edit_scope import counted
 from zolvek.core.edits.targets import Target
 from zolvek.core.errors import ZolvekError
 from zolvek.core.time.durations import note_beats
@@ -17,7 +21,13 @@ from zolvek.studio.services.context import Studio
 from zolvek.studio.session.command_scope import edit_together, target
 from zolvek.studio.session.session import NONE_CHOSEN
 
+if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QDialog, QWidget
+
+    from zolvek.studio.toolkit.hit_fields import HitChoice, HitFields
+
 THIS = "This track"
+D = TypeVar("D", bound="QDialog")
 
 
 def _needed(studio: Studio) -> None:
@@ -61,12 +71,43 @@ def snap_to_hits(studio: Studio) -> None:
         session.notices.say("No hits are known yet. The track has no notes, or its audio is still being analysed.")
 
 
-def choose_source(studio: Studio) -> None:
-    """Which track's hits are marked and snapped to."""
-    tracks = {track.name: track.id for track in studio.session.project.tracks}
-    answer = studio.ask.choose("Hits", "Mark and snap to the hits of:", [THIS, *tracks])
-    if answer is not None:
-        studio.hits.choose(tracks.get(answer, ""))
+def _fields(studio: Studio) -> HitFields:
+    """Fields that choose hits. The ruler shows what is chosen at once."""
+    from zolvek.studio.toolkit.hit_fields import HitFields
+
+    def apply(choice: HitChoice) -> str:
+        studio.hits.use(choice)
+        first, last = _span(studio)
+        beats = studio.hits.beats
+        inside = int(np.count_nonzero((beats >= first) & (beats < last)))
+        where = "in the span" if studio.session.span.beats is not None else "in the section"
+        return f"{counted(inside, 'hit')} {where}, {beats.size} in the song"
+
+    sources = [(THIS, ""), *((track.name, track.id) for track in studio.session.project.tracks)]
+    bands = [(text, str(band)) for band, text in hits.BAND_LABELS.items()]
+    return HitFields(sources, bands, studio.hits.choice, apply)
+
+
+def _span(studio: Studio) -> tuple[float, float]:
+    """The selected span, else the section at the playhead."""
+    session = studio.session
+    return session.span.beats or session.project.section_at(session.playhead.beat)
+
+
+def _asked(studio: Studio, make: Callable[[HitFields, QWidget], D]) -> D | None:
+    """A dialog with fields that choose hits, once it has been accepted; else the choice is as it was."""
+    before = studio.hits.choice
+    dialog = studio.ask.filled(lambda over: make(_fields(studio), over))
+    if dialog is None:
+        studio.hits.use(before)
+    return dialog
+
+
+def choose_hits(studio: Studio) -> None:
+    """Which hits are marked and snapped to: of which track, in which band, and how strong."""
+    from zolvek.studio.toolkit.dialogs import HitChoiceDialog
+
+    _asked(studio, HitChoiceDialog)
 
 
 def until_hit(studio: Studio) -> None:
@@ -97,7 +138,7 @@ def stamp(studio: Studio, kind: str, depth: float, length: str, hold: str = "", 
     they are typed; "" is until the next hit."""
     _needed(studio)
     session = studio.session
-    first, last = session.span.beats or session.project.section_at(session.playhead.beat)
+    first, last = _span(studio)
     beats = session.beats_of(length) if length.strip() else None
     if kind == "duck" and beats is not None:
         held = session.beats_of(hold) if hold.strip() else 0.0
@@ -121,6 +162,6 @@ def ask_stamp(studio: Studio) -> None:
 
     _needed(studio)
     target(studio.session)
-    dialog = studio.ask.filled(HitsDialog)
+    dialog = _asked(studio, HitsDialog)
     if dialog is not None:
         stamp(studio, dialog.form_key, dialog.deep.value() / 100.0, dialog.length.text(), dialog.hold.text())

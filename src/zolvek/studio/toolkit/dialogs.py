@@ -23,6 +23,7 @@ from zolvek.core.curve.stamps import STAMPS
 from zolvek.core.model.project import Lane
 from zolvek.core.value.parameter import Parameter
 from zolvek.studio.toolkit.fields import Entry, NumberEntry
+from zolvek.studio.toolkit.hit_fields import HitFields
 from zolvek.studio.toolkit.widgets import choice, field_label, form, note
 
 if TYPE_CHECKING:
@@ -218,10 +219,22 @@ class ShortcutsDialog(QDialog):
         layout.addWidget(close)
 
 
-class HitsDialog(QDialog):
-    """A stamp on every hit: how deep it goes, and how long it holds and comes back."""
+class HitChoiceDialog(QDialog):
+    """Which hits are marked and snapped to."""
 
-    def __init__(self, parent: QWidget) -> None:
+    def __init__(self, which: HitFields, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Hits")
+        layout = QVBoxLayout(self)
+        layout.addWidget(note("Note starts and onsets of audio. The ticks on the ruler show the chosen ones."))
+        layout.addWidget(which)
+        layout.addWidget(_buttons(self))
+
+
+class HitsDialog(QDialog):
+    """A stamp on every hit: on which, how deep it goes, and how long it holds and comes back."""
+
+    def __init__(self, which: HitFields, parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle("Stamp on every hit")
         rows = [("Duck", "duck"), *((f.label, f.key) for f in STAMPS if f.key != "duck")]
@@ -241,6 +254,7 @@ class HitsDialog(QDialog):
         layout.addWidget(
             note("Applies to each hit of the selected span, downwards from the curve; a negative depth goes up.")
         )
+        layout.addWidget(which)
         layout.addLayout(fields)
         layout.addWidget(_buttons(self))
 

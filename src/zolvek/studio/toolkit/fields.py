@@ -116,6 +116,9 @@ class Entry(QLineEdit):
         assert event is not None
         if event.key() != Qt.Key.Key_Escape:
             super().keyPressEvent(event)
+            window = self.window()
+            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and window is not None:
+                event.setAccepted(window.inherits("QMainWindow"))  # a dialog's Enter accepts it
             return
         self.setText(self.good)
         self.refuse("")

@@ -27,6 +27,7 @@ class Keys(QObject):
 
     def __init__(self, app: QApplication, parent: QObject) -> None:
         super().__init__(parent)
+        self.typing = False  # the key that is pressed was meant for a field or a list, whether or not it took it
         app.focusChanged.connect(self._follow)
 
     def _follow(self, old: QWidget | None, new: QWidget | None) -> None:
@@ -37,6 +38,10 @@ class Keys(QObject):
             new.installEventFilter(self)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if (
+            isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and isinstance(watched, QWidget)
+        ):  # before it is done: a field may have given the keyboard back by the time the window gets the key
+            self.typing = is_typing(watched, event)
         if (
             isinstance(event, QKeyEvent)
             and event.type() == QEvent.Type.ShortcutOverride
@@ -59,6 +64,12 @@ def its_own(widget: QWidget, event: QKeyEvent) -> bool:
         return isinstance(widget, QAbstractButton | QAbstractItemView | QComboBox)
     typed = plain and event.text().isprintable() and bool(event.text().strip())
     return typed and isinstance(widget, CHOSEN_FROM + TYPED_IN) and not widget.property(LETTERS_ACT)
+
+
+def is_typing(widget: QWidget, event: QKeyEvent) -> bool:
+    """Whether a key that a widget did not take was meant for it all the same: a plain one in a field or a list."""
+    plain = event.modifiers() in PLAIN and event.key() != Qt.Key.Key_Escape
+    return plain and isinstance(widget, TYPED_IN + CHOSEN_FROM) and not widget.property(LETTERS_ACT)
 
 
 def undoes(event: QKeyEvent) -> bool:

@@ -3,22 +3,22 @@
 
 from __future__ import annotations
 
-import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from zolvek.core.arrays import Floats
 from zolvek.core.edits import hits
+from zolvek.core.edits.hits import NONE, Band
 from zolvek.core.model.project import Track
 from zolvek.core.same import Same
 from zolvek.core.time.grid import GridKind
 from zolvek.studio.services.sounds.sound_files import Sounds
 from zolvek.studio.session.session import Session
-
-NONE = np.empty(0)
+from zolvek.studio.toolkit.hit_fields import HitChoice
 
 
 class Hits(QObject):
-    """`source`: the id of the track whose hits they are; "" for the one that is shown."""
+    """`source`: the id of the track whose hits they are; "" for the one that is shown. `band` and `least` choose among
+    them, `beats` are the chosen ones."""
 
     changed = pyqtSignal()
 
@@ -26,7 +26,9 @@ class Hits(QObject):
         super().__init__()
         self.session, self.sounds = session, sounds
         self.source = ""
-        self.beats: Floats = NONE
+        self.band, self.least = Band.ALL, 0.0
+        self.every = NONE
+        self.beats: Floats = NONE.beats
         self.known: tuple[object, ...] = ()
         for signal in (session.document.changed, session.focus.changed, session.shown.changed,
                        sounds.changed, session.tools.changed):  # fmt: skip
@@ -37,6 +39,23 @@ class Hits(QObject):
         """Use the hits of another track."""
         self.source = source
         self._follow()
+
+    @property
+    def choice(self) -> HitChoice:
+        """Which hits are used."""
+        return HitChoice(self.source, str(self.band), round(100 * self.least))
+
+    def use(self, choice: HitChoice) -> None:
+        """Use other hits."""
+        if choice != self.choice:
+            self.source, self.band, self.least = choice.source, Band(choice.band), choice.least / 100.0
+            self._follow()
+            self._select()
+
+    def _select(self) -> None:
+        self.beats = hits.chosen(self.every, self.band, self.least)
+        self._give()
+        self.changed.emit()
 
     @property
     def track(self) -> Track | None:
@@ -64,9 +83,8 @@ class Hits(QObject):
         )
         if known != self.known:
             self.known = known
-            self.beats = hits.hits_of(project, track, onsets, lengths) if track is not None else NONE
-            self._give()
-            self.changed.emit()
+            self.every = hits.hits_of(project, track, onsets, lengths) if track is not None else NONE
+            self._select()
         else:
             self._give()
         for name in sorted(files - onsets.keys()):

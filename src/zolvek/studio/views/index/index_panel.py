@@ -5,35 +5,29 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QEvent, QModelIndex, QObject, QPoint, QRectF, Qt
-from PyQt6.QtGui import QMouseEvent, QPainter
+from PyQt6.QtCore import QEvent, QObject, QPoint, Qt
+from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import (
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
     QTreeWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.project import Lane
 from zolvek.studio.commands import names
 from zolvek.studio.commands.controls import add_touched_lane, touch
 from zolvek.studio.commands.devices import mute_track, solo_track
 from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import key_routing
 from zolvek.studio.toolkit import theme as themes
-from zolvek.studio.toolkit.curve_painting import diamond
 from zolvek.studio.toolkit.fields import Search
+from zolvek.studio.toolkit.widgets import note
+from zolvek.studio.views.index.index_marks import INK, LETTERS, MARK, Levels, Marks, mark_of
+from zolvek.studio.views.index.index_search import show_matching
 from zolvek.studio.views.index.index_tree import DEVICE, TRACK, Tree
-from zolvek.studio.views.shared.level_meter import height
 
-Levels = Callable[[], dict[str, float]]
 MANY, CROWD = 9, 20  # parameters from which on they stand in groups, and those are closed
 TARGET = Qt.ItemDataRole.UserRole  # (device, parameter) of a leaf
-MARK = Qt.ItemDataRole.UserRole + 1  # "on", "bypassed", "hidden" or ""
-INK = Qt.ItemDataRole.UserRole + 4  # the number of a lane's colour
-LETTERS = (("M", 50), ("S", 32))  # mute and solo, so many pixels from the right
 REMOVING = {"parameter": "remove-lane", "device": "remove-device", "track": "remove-track"}  # the action of each row
 WORDS = {
     "on": "automated",
@@ -41,66 +35,6 @@ WORDS = {
     "hidden": "automated, hidden",
     "": "",
 }
-
-
-def mark_of(lane: Lane | None) -> str:
-    """The mark of a parameter: how it is automated."""
-    if lane is None:
-        return ""
-    return "bypassed" if lane.bypassed else "hidden" if lane.hidden else "on"
-
-
-class Marks(QStyledItemDelegate):
-    """Draws a diamond at the right of what is automated: filled, hollow when bypassed,
-    dotted when hidden. Shape says it, not colour alone."""
-
-    def __init__(self, session: Session, levels: Levels, parent: QWidget) -> None:
-        super().__init__(parent)
-        self.session, self.levels = session, levels
-
-    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
-        """Paint a row with its mark."""
-        assert painter is not None
-        super().paint(painter, option, index)
-        mark, track = index.data(MARK), index.data(TRACK)
-        theme = themes.THEMES[self.session.settings.window.theme]
-        at = QRectF(option.rect)
-        if track:
-            self._letters(painter, theme, at, track)
-        if not mark:
-            return
-        painter.save()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        pen = painter.pen()
-        inks = themes.LANE_INKS[theme.key]
-        ink = themes.color(inks[(index.data(INK) or 0) % len(inks)])
-        pen.setColor(ink)
-        pen.setWidthF(1.4)
-        if mark == "hidden":
-            pen.setStyle(Qt.PenStyle.DotLine)
-        painter.setPen(pen)
-        painter.setBrush(ink if mark == "on" else themes.color(theme.sheet))
-        painter.drawPolygon(diamond(at.right() - 11, at.center().y(), 4.0))
-        painter.restore()
-
-    def _letters(self, painter: QPainter, theme: themes.Theme, at: QRectF, track: str) -> None:
-        """M and S, framed when they are on, and how loud the track is as a line below."""
-        project = self.session.project
-        muted = next((t.muted for t in project.tracks if t.id == track), False)
-        on = {"M": muted, "S": track in self.session.audition.listening.solo}
-        painter.save()
-        painter.setFont(themes.font(9.5, themes.QFont.Weight.DemiBold))
-        for letter, away in LETTERS:
-            area = QRectF(at.right() - away - 8, at.center().y() - 7, 16, 14)
-            if on[letter]:
-                painter.fillRect(area, themes.color(theme.selection if letter == "M" else theme.curve))
-            painter.setPen(themes.color(theme.sheet if on[letter] else theme.quiet))
-            painter.drawText(area, Qt.AlignmentFlag.AlignCenter, letter)
-        level = height(self.levels().get(track, 0.0))
-        if level > 0.0:
-            line = QRectF(at.left(), at.bottom() - 2, (at.width() - 4) * level, 2)
-            painter.fillRect(line, themes.color(theme.curve))
-        painter.restore()
 
 
 class IndexPanel(QWidget):
@@ -136,7 +70,10 @@ class IndexPanel(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 4, 4, 4)
         layout.setSpacing(6)
+        self.missed = note()
+        self.missed.hide()
         layout.addWidget(self.search)
+        layout.addWidget(self.missed)
         layout.addWidget(self.tree)
         self.leaves: dict[tuple[str, str], QTreeWidgetItem] = {}
         self.shape: object = None
@@ -234,31 +171,12 @@ class IndexPanel(QWidget):
         return mark
 
     def _filter(self, text: str) -> None:
-        """Show the leaves of which every word is in track, device, group or name."""
-        words = text.lower().split()
-        project = self.session.project
-        for track in project.tracks:
-            for device in track.devices:
-                for parameter in device.parameters:
-                    named = f"{track.name} {device.name} {parameter.group} {parameter.name}".lower()
-                    fits = all(word in named for word in words)
-                    leaf = self.leaves.get((device.id, parameter.id))
-                    if leaf is not None:
-                        leaf.setHidden(not fits)
-                self._show_branches(device.id, bool(words))
-        if not words:
+        """Show the parameters that match, and say where none does."""
+        count = show_matching(self.session.project, self.leaves, text)
+        self.missed.setText(f"Nothing matches “{text.strip()}”. Esc shows everything.")
+        self.missed.setVisible(not count and bool(text.strip()))
+        if not text.strip():
             self._show_focus()
-
-    def _show_branches(self, device: str, searching: bool) -> None:
-        """A device's rows and those of its groups are there as long as anything below is."""
-        for (owner, _), leaf in self.leaves.items():
-            branch = leaf.parent() if owner == device else None
-            while branch is not None and branch.parent() is not None:
-                below = [branch.child(i) for i in range(branch.childCount())]
-                shown = any(not item.isHidden() for item in below if item is not None)
-                branch.setHidden(not shown)
-                branch.setExpanded(searching and shown)
-                branch = branch.parent()
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """A press on a letter of a track's row is for that letter, not for the row."""

@@ -21,6 +21,7 @@ from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.curve.stamps import BY_KEY as STAMPS_BY_KEY
 from zolvek.core.curve.stamps import STAMPS
 from zolvek.core.edits.edit_scope import EditScope, edit_scope_of
+from zolvek.core.edits.hits import Band
 from zolvek.core.limits import LIMITS
 from zolvek.core.time.durations import note_beats
 from zolvek.core.time.grid import BARS, DIVISIONS, GRID_KINDS
@@ -38,7 +39,7 @@ from zolvek.studio.commands.points import (
 from zolvek.studio.services.context import Studio
 from zolvek.studio.session.tools import TOOLS, Tool
 from zolvek.studio.toolkit.fields import Entry, NumberEntry
-from zolvek.studio.toolkit.widgets import choice, column, field_label, form, heading, note, pick
+from zolvek.studio.toolkit.widgets import button, choice, column, field_label, form, heading, note, pick
 
 WHEN_MET = (
     ("Stop at others", point_edits.STOP),
@@ -99,7 +100,10 @@ class DrawPanel(QWidget):
         grid.addRow(field_label("Grid"), self.division)
         grid.addRow(field_label("Type"), self.kind)
         self.hits_label = field_label("Hits of")
-        self.hits = choice([], "Source of hits", lambda key: self.studio.hits.choose(str(key)))
+        choose = self.studio.action("hits-of")
+        self.hits = button("", choose.trigger, tip=choose.toolTip())
+        self.hits.setAccessibleName("Choose hits")
+        self.studio.hits.changed.connect(self.refresh)
         grid.addRow(self.hits_label, self.hits)
         rows = [(text, key) for key, text in LEVEL_KINDS.items() if key != "divisions"]
         rows += [(f"{n} equal parts", f"divisions {n}") for n in VALUE_PARTS]
@@ -181,12 +185,10 @@ class DrawPanel(QWidget):
         """Whose hits the grid is made of, while it is one of hits."""
         for widget in (self.hits_label, self.hits):
             widget.setVisible(shown)
-        rows = [("This track", ""), *((t.name, t.id) for t in self.session.project.tracks)]
-        if shown and [self.hits.itemText(i) for i in range(self.hits.count())] != [r[0] for r in rows]:
-            self.hits.clear()
-            for text, key in rows:
-                self.hits.addItem(text, key)
-        pick(self.hits, self.studio.hits.source)
+        hits = self.studio.hits
+        name = hits.track.name if hits.track is not None and hits.source else "This track"
+        band = "" if hits.band == Band.ALL else f", {hits.band}"
+        self.hits.setText(f"{name}{band}…")
 
     def _refresh_selection(self) -> None:
         session, drawn = self.session, self.session.target
