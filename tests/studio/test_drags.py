@@ -137,7 +137,7 @@ class Drags(WindowTest):
         shown = self.view.first, self.view.beats
         overview, ruler = window.overview, window.ruler
         frame = QPointF(overview.whole.x(self.view.first + 20.0), 40.0)
-        handle = QPointF(SCALE + self.view.x(20.0), 30.0)
+        handle = QPointF(SCALE + self.view.x(20.0), 25.0 - ruler.lift)
         session.playhead.go(20.0)
         heard = session.playhead.beat
         cases = [

@@ -23,6 +23,7 @@ HEIGHT = 38
 HINT = "Click to place the playhead · drag to select a span, snapped to the grid · Esc clears it"
 
 
+HANDLE_FOOT = 30.0  # pixels down to which the handle is taken: below, a span may begin where the playhead is
 HANDLE_PX = 6.0  # from the playhead, within which its handle is taken
 PLAYHEAD_HINT = "Drag the playhead to scrub · Ctrl: off the grid"
 MARK_HINT = "Drag to move this mark of the lane · Ctrl: off the grid"
@@ -98,7 +99,7 @@ class Ruler(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(themes.color(theme.playhead))
-        corners = ((x - 5, 24), (x + 5, 24), (x, HEIGHT))
+        corners = ((x - 5, 20), (x + 5, 20), (x + 5, 27), (x, HEIGHT), (x - 5, 27))
         painter.drawPolygon(QPolygonF([QPointF(*corner) for corner in corners]))
 
     def _paint_hits(self, painter: QPainter, theme: themes.Theme) -> None:
@@ -143,7 +144,7 @@ class Ruler(QWidget):
     def _on_playhead(self, at: QPointF) -> bool:
         """Whether a point is on the playhead's handle."""
         x = SCALE + self.view.x(self.session.playhead.beat)
-        return abs(at.x() - x) <= HANDLE_PX and at.y() + self.lift > 18
+        return abs(at.x() - x) <= HANDLE_PX and 18 < at.y() + self.lift <= HANDLE_FOOT
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
