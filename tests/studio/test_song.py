@@ -105,6 +105,47 @@ class Time(Piece):
         self.assertEqual([p.beat for p in session.project.tempo.points], [0.0, 48.0, 128.0, 144.0])
         self.assertEqual(self.errors, [])
 
+    def test_tempo_and_meter_at_the_playhead_ask_from_where(self) -> None:
+        session, before = self.session, self.session.project
+        self.do("step-piece")
+        here = before.meter.bar_beat(20)
+        session.playhead.go(here)
+        for row, at in ((f"From {before.meter.text(here)} on", here), ("whole", None)):
+            points = session.project.tempo.points
+            stretch = max(p.beat for p in points if p.beat <= here)
+            self.ask.row = row if at is not None else None
+            if at is None:  # the second answer, whatever it is called
+                with mock.patch.object(self.ask, "pick", lambda question, details, options: options[1]):
+                    self.type_in("Tempo at the playhead", "90")
+            else:
+                self.type_in("Tempo at the playhead", "90")
+            changed = session.project.tempo
+            self.assertEqual(float(changed.bpm(here)), 90.0)
+            earlier = float(before.tempo.bpm(stretch + 1.0))
+            self.assertEqual(float(changed.bpm(stretch + 1.0)) == earlier, at is not None)
+            self.do("undo")
+            self.assertTrue(session.project == before)
+        self.ask.row = None
+        self.type_in("Tempo at the playhead", "90")
+        self.assertTrue(session.project == before, "neither: nothing is changed")
+        asked: list[str] = []
+
+        def first(question: str, details: str, options: Any) -> str:
+            asked.append(details)
+            return str(options[0])
+
+        with mock.patch.object(self.ask, "pick", first):
+            self.type_in("Meter at the playhead", "3/4")
+        meter, sections = session.project.meter, session.project.sections
+        self.assertEqual([meter.bar_beat(20), meter.bar_beat(21)], [here, here + 3.0])
+        for old, new in zip(before.sections, sections, strict=True):
+            self.assertEqual(meter.bar_beat(meter.bar_at(new.beat + 1e-6)), new.beat, "on a bar line")
+            self.assertLessEqual(abs(new.beat - old.beat), 1.5)
+            self.assertEqual(new.name in asked[0].splitlines()[0], new.beat != old.beat, "shown before")
+        self.assertNotEqual([s.beat for s in sections], [s.beat for s in before.sections])
+        self.assertEqual(list(session.project.lanes()), list(before.lanes()))
+        self.assertEqual(self.errors, [])
+
     def test_meter_sections_and_the_end(self) -> None:
         session, rows, meter = self.session, self.rows, self.project.meter
         self.twice(rows, self.at(meter.bar_beat(9) + 1.0, METER[0] + 9))

@@ -15,7 +15,7 @@ from zolvek.core.edits.rearrangement import Lengths, rearranged
 from zolvek.core.edits.stretches import Stretch
 from zolvek.core.errors import ZolvekError
 from zolvek.core.limits import CLOSEST_BEATS, LIMITS, MOST_BEATS
-from zolvek.core.model.project import Clip, Project
+from zolvek.core.model.project import Clip, Project, Section
 from zolvek.core.records import replace
 from zolvek.core.time.durations import beats_of
 from zolvek.core.time.meter import MeterMap, MeterPoint
@@ -107,6 +107,27 @@ def tempo_moved(tempo: TempoMap, index: int, beat: float, bpm: float) -> TempoMa
     beat = points[index].beat if high < low else min(max(beat, low), high)
     points[index] = replace(points[index], beat=beat if index else 0.0, bpm=LIMITS["bpm"].kept(bpm))
     return TempoMap(tuple(points))
+
+
+def with_meter(project: Project, meter: MeterMap) -> tuple[Project, tuple[str, ...]]:
+    """The project with another meter, its contents where they are in beats. Sections that begin on bar lines begin on
+    the nearest bar lines of the new meter. Returns the names of those that moved."""
+    sections: list[Section] = []
+    moved: list[str] = []
+    for section in project.sections:
+        nearest = _nearest_bar_line(meter, section.beat)
+        was_on = abs(_nearest_bar_line(project.meter, section.beat) - section.beat) < CLOSEST_BEATS
+        taken = bool(sections) and nearest <= sections[-1].beat + CLOSEST_BEATS
+        if was_on and abs(nearest - section.beat) >= CLOSEST_BEATS and not taken and nearest < project.length:
+            section = replace(section, beat=nearest)
+            moved.append(section.name)
+        sections.append(section)
+    return replace(project, meter=meter, sections=tuple(sections)), tuple(moved)
+
+
+def _nearest_bar_line(meter: MeterMap, beat: float) -> float:
+    bar = meter.bar_at(beat + CLOSEST_BEATS)
+    return min((meter.bar_beat(bar), meter.bar_beat(bar + 1)), key=lambda line: abs(line - beat))
 
 
 def tempo_without(tempo: TempoMap, index: int) -> TempoMap:

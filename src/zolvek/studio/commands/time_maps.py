@@ -8,6 +8,7 @@ import time
 from zolvek.core.edits import time_maps
 from zolvek.core.edits.new_project import meter_of
 from zolvek.core.model.project import Project
+from zolvek.core.time.meter import MeterMap
 from zolvek.core.time.tempo import TempoMap
 from zolvek.studio.services.context import Studio
 from zolvek.studio.session.session import Session
@@ -29,15 +30,31 @@ def tempo_typed(session: Session, text: str, beat: float | None = None) -> None:
     put_tempo(session, f"Tempo {text.strip()}", time_maps.tempo_typed(session.project, at, text))
 
 
-def tempo_here(session: Session, text: str) -> None:
-    """The tempo that holds at the playhead, wherever its point is; a ramp begins at the playhead."""
-    typed = time_maps.parse_tempo(text, session.project, session.playhead.beat)
-    if typed.end is not None:
+def _from_here(studio: Studio, what: str, begin: float, end: float, details: str = "") -> bool | None:
+    """Whether a change counts from the playhead on, rather than for the stretch of the song that it lies in, which
+    begins before it; None for neither."""
+    session = studio.session
+    text, here = session.project.meter.text, session.playhead.beat
+    from_here, whole = f"From {text(here)} on", f"From {text(begin)} to {text(end)}"
+    answer = studio.ask.pick(f"From where does {what} apply?", details, (from_here, whole, "Cancel"))
+    return {from_here: True, whole: False}.get(answer or "")
+
+
+def tempo_here(studio: Studio, text: str) -> None:
+    """A tempo from the playhead on, or for the whole stretch that it lies in; a ramp begins at the playhead."""
+    session = studio.session
+    here, points = session.playhead.beat, session.project.tempo.points
+    typed = time_maps.parse_tempo(text, session.project, here)
+    index = max(i for i, p in enumerate(points) if p.beat <= here + 1e-9)
+    begin = points[index].beat
+    end = points[index + 1].beat if index + 1 < len(points) else session.project.length
+    if typed.end is not None or here - begin < time_maps.CLOSEST_BEATS:
         tempo_typed(session, text)
         return
-    points = session.project.tempo.points
-    index = max(i for i, p in enumerate(points) if p.beat <= session.playhead.beat + 1e-9)
-    tempo = time_maps.tempo_put(session.project.tempo, points[index].beat, typed.bpm)
+    from_here = _from_here(studio, f"{typed.bpm:g} BPM", begin, end)
+    if from_here is None:
+        return
+    tempo = time_maps.tempo_put(session.project.tempo, here if from_here else begin, typed.bpm)
     put_tempo(session, f"Tempo {typed.bpm:g}", tempo)
 
 
@@ -113,17 +130,37 @@ def meter_typed(session: Session, text: str, bar: int | None = None) -> None:
     put_meter(session, f"Meter {text.strip()} from bar {at} on", project, meter)
 
 
-def meter_here(session: Session, text: str) -> None:
-    """The meter that holds at the playhead, from where it begins."""
-    meter = session.project.meter
-    meter_typed(session, text, meter.meter_at(session.playhead.beat + 1e-9).bar)
+def meter_here(studio: Studio, text: str) -> None:
+    """A meter from the playhead's bar on, or for the whole stretch that it lies in."""
+    session = studio.session
+    project, meter = session.project, session.project.meter
+    count, unit = meter_of(text)
+    bar, begin = meter.bar_at(session.playhead.beat + 1e-9), meter.meter_at(session.playhead.beat + 1e-9).bar
+    if bar == begin:
+        meter_typed(session, text, bar)
+        return
+    later = next((point.bar for point in meter.points if point.bar > begin), None)
+    end = meter.bar_beat(later) if later is not None else project.length
+    rows = []
+    for at in (bar, begin):
+        _, moved = time_maps.with_meter(project, time_maps.meter_put(meter, at, count, unit))
+        rows.append(f"From bar {at}: {_moved_words(moved)}.")
+    from_here = _from_here(studio, f"{count}/{unit}", meter.bar_beat(begin), end, "\n".join(rows))
+    if from_here is not None:
+        meter_typed(session, text, bar if from_here else begin)
 
 
-def put_meter(session: Session, label: str, project: Project, meter: object, gesture: object = None) -> None:
-    """Set a meter at a beat, from text."""
-    from zolvek.core.records import replace
+def _moved_words(names: tuple[str, ...]) -> str:
+    """What happens to sections."""
+    return f"{', '.join(names)} to the nearest bar line" if names else "all sections stay where they are"
 
-    session.document.edit(label, replace(project, meter=meter), gesture)
+
+def put_meter(session: Session, label: str, project: Project, meter: MeterMap, gesture: object = None) -> None:
+    """Set a meter. Sections stay on bar lines."""
+    changed, moved = time_maps.with_meter(project, meter)
+    session.document.edit(label, changed, gesture)
+    if moved:
+        session.notices.say(f"{label}: {_moved_words(moved)}.")
 
 
 def type_meter(studio: Studio) -> None:

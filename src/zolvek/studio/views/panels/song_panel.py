@@ -50,9 +50,9 @@ class SongPanel(QWidget):
         layout.addWidget(heading("Song"))
         self.name = Entry("Song name", partial(song.rename_piece, session))
         self.tempo = Entry(
-            "Tempo at the playhead", partial(time_maps.tempo_here, session), "112, or 112→116 over 8 bars; Ctrl+T taps"
+            "Tempo at the playhead", partial(time_maps.tempo_here, studio), "112, or 112→116 over 8 bars; Ctrl+T taps"
         )
-        self.meter = Entry("Meter at the playhead", partial(time_maps.meter_here, session), "Such as 4/4 or 7/8")
+        self.meter = Entry("Meter at the playhead", partial(time_maps.meter_here, studio), "Such as 4/4 or 7/8")
         self.end = Entry("Song end", partial(song.end_typed, studio), "Bars, or a position such as 49.1.0")
         fields = form()
         for label, field in (("Name", self.name), ("Tempo", self.tempo), ("Meter", self.meter), ("Bars", self.end)):
