@@ -541,6 +541,34 @@ class Together(Hand):
         self.assertEqual(session.span.also, frozenset())
 
 
+class Repeats(WindowTest):
+    def test_eight_of_these_on_lanes_marked_by_ctrl_click(self) -> None:
+        session = self.session
+        session.focus.on("horn.cutoff")
+        rows = self.window.low_lanes
+        marked = [lane.id for lane, _, _ in rows._tops()[:2]]
+        for lane, top, height in rows._tops()[:2]:
+            QTest.mouseClick(rows, LEFT, CTRL, QPoint(500, round(top + height / 2)))
+            self.assertIn(lane.id, session.span.also)
+        self.assertEqual(session.span.also, set(marked))
+        session.span.choose((0.0, 2.0))
+        session.points.choose(np.empty(0, np.intp))
+        before = {key: session.project.lane(key).curve for key in ("horn.cutoff", *marked)}
+        self.ask.value = 8.0
+        self.key(Qt.Key.Key_R, CTRL | Qt.KeyboardModifier.ShiftModifier, self.lane)
+        at = np.linspace(0.0, 2.0, 40, endpoint=False)
+        for key, drawn in before.items():
+            now = session.project.lane(key).curve
+            for number in range(8):
+                np.testing.assert_allclose(now.at(at + 2.0 * number), drawn.at(at), atol=1e-9)
+            np.testing.assert_allclose(now.at([17.0, 40.0]), drawn.at([17.0, 40.0]), atol=1e-9)
+        self.do("undo")
+        self.assertTrue(all(session.project.lane(key).curve == drawn for key, drawn in before.items()))
+        QTest.mouseClick(rows, LEFT, CTRL, QPoint(500, round(rows._tops()[0][1] + 8)))
+        self.assertEqual(session.span.also, {marked[1]})
+        self.assertEqual(self.errors, [])
+
+
 class Keyboard(WindowTest):
     def test_a_whole_piece_of_work_without_the_mouse(self) -> None:
         """Choose a parameter, three exact points, a bend, a span repeated, MIDI exported."""

@@ -74,6 +74,27 @@ class Performing(WindowTest):
         self.do("undo")
         self.assertEqual(self.session.project.tracks[0].lanes[0].curve, held.tracks[0].lanes[0].curve, "one step")
 
+    def test_the_next_pass_is_in_the_last_mode_and_its_count_in_is_counted(self) -> None:
+        self.do("arm")
+        settings, player = self.settings.recording, self.studio.player
+        settings.mode, settings.last_mode, settings.count_in = "latch", "touch", 3
+        counted: list[str] = []
+        position = self.window.transport.position
+        player.changed.connect(lambda: counted.append(position.text()))
+        for mode in ("latch", "read"):
+            self.assertEqual(settings.mode, mode, "read after a pass")
+            self.session.playhead.go(16.0)
+            self.key(Qt.Key.Key_Space, Qt.KeyboardModifier.ControlModifier, self.lane)
+            self.assertTrue(self.recorder.recording)
+            self.assertEqual(self.recorder.mode, "latch")
+            self.until(lambda: self.session.playhead.beat > 16.2)
+            self.key(Qt.Key.Key_Space, Qt.KeyboardModifier.ControlModifier, self.lane)
+            self.assertFalse(self.recorder.recording)
+            self.assertTrue(self.session.passes.armed)
+        shown = list(dict.fromkeys(counted))
+        self.assertEqual([text for text in shown if text.startswith("−")], ["−3", "−2", "−1"])
+        self.assertEqual(self.errors, [])
+
     def test_loops_keep_takes_and_spans_of_them_are_chosen(self) -> None:
         self.session.focus.on("horn.resonance")
         self.do("arm")

@@ -104,6 +104,8 @@ ACTIONS: tuple[Action, ...] = (
         lambda s: copying.duplicate(s.session), refused=availability.open_lane),
     Action("repeat", "Repeat to section end", "Ctrl+R", "Repeats the span up to the next section",
         lambda s: copying.repeat_to_section_end(s.session), refused=availability.open_lane),
+    Action("repeat-times", "Repeat several times…", "Ctrl+Shift+R", "Repeats the span until there are so many in all",
+        copying.repeat_times, refused=availability.open_lane),
     Action("twice-as-fast", "Twice as fast", "T", "Plays the span's movement twice, in half the time",
         lambda s: copying.at_speed(s.session, 2.0), refused=availability.open_lane),
     Action("half-as-fast", "Half as fast", "Shift+T", "Stretches the first half of the span over all of it",

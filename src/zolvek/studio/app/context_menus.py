@@ -13,7 +13,7 @@ from zolvek.core.curve.shapes import SHAPES
 from zolvek.studio.app.menus import Actions
 
 LINE = "-"
-CLIPBOARD = ("cut", "copy", "paste", "duplicate", "repeat")
+CLIPBOARD = ("cut", "copy", "paste", "duplicate", "repeat", "repeat-times")
 LANE = (
     "arm",
     "bypass",
@@ -37,7 +37,7 @@ MENUS: dict[str, tuple[str, ...]] = {
     "empty": ("add-point-here", "add-point", "paste", LINE, "select-all", "select-nth", LINE, "snap", "finer",
         "coarser", LINE, *LANE),
     "ruler": ("play-selection", "zoom-span", "zoom-all", LINE, "copy", "copy-all", "paste-scaled", "duplicate",
-        "repeat", "twice-as-fast", "half-as-fast", "repeat-growing", LINE,
+        "repeat", "repeat-times", "twice-as-fast", "half-as-fast", "repeat-growing", LINE,
               "bars-insert", "bars-remove", "section-begin", "time-rows", LINE, "own-loop", "own-loop-ends",
                   "slot-here", "span-here", "span-away"),
     "section": ("section-rename", "section-colour", "section-select", LINE, "section-double", "section-earlier",

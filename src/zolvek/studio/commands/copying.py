@@ -123,6 +123,18 @@ def repeat_to_section_end(session: Session) -> None:
     repeat_to(session, session.project.section_at(first)[1])
 
 
+def repeat_times(studio: Studio) -> None:
+    """Ask how many there are to be of the span, and repeat it so often."""
+    session = studio.session
+    first, last, _ = scope(session)
+    most = int((session.project.length - first) / (last - first) + 1e-6)
+    if most < 2:
+        raise ZolvekError("There is no room to repeat.", remedy="Select a shorter span first.")
+    count = studio.ask.number("Repeat several times", f"How many in all, 2 to {most}:", min(8, most), 2, most, 0)
+    if count is not None:
+        repeat_to(session, first + round(count) * (last - first))
+
+
 def repeat_growing(studio: Studio) -> None:
     """Ask for the bar to repeat to and the change of each repeat."""
     from zolvek.studio.toolkit.dialogs import RepeatDialog

@@ -114,16 +114,19 @@ def new_version(studio: Studio) -> None:
     """Start another version of the section."""
     session = studio.session
     number = section_of(session)
+    before = session.project.section_spans()[number][0].chosen
     new_project = sections.versioned(session.project, number)
     span = new_project.section_spans()[number][0]
     _edit(session, f"New version {span.versions[-1].name} of {span.name}", new_project, section=number)
-    session.notices.say("It starts as a copy. Edit it; the other version is stored.")
+    session.audition.compare_later(number, before)
+    session.notices.say("It starts as a copy. Edit it; X compares with the other version.")
 
 
 def choose_version(session: Session, number: int, version: int) -> None:
     """Write a version of the section into the lanes."""
     session.audition.compare("")
     span = session.project.section_spans()[number][0]
+    session.audition.compare_later(number, span.chosen)
     new_project = sections.chosen(session.project, number, version)
     _edit(session, f"{span.versions[version].name} in {span.name}", new_project, section=number)
 

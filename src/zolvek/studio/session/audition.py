@@ -65,6 +65,11 @@ class Audition(QObject):
         self.comparing = "version"
         self.changed.emit()
 
+    def compare_later(self, section: int, version: int) -> None:
+        """Which version of a section is compared with next."""
+        self.version = section, version
+        self.changed.emit()
+
     def keep_version(self) -> None:
         """The present state becomes what later ones are compared with."""
         self.kept = self.document.project

@@ -111,6 +111,7 @@ class RecordingSettings(Area):
 
     quantise_notes: bool = False  # notes that are recorded begin on the grid
     mode: str = "touch"  # of recording, a key of core.movement.recording.passes.MODES
+    last_mode: str = "touch"  # of the last pass: the next one is in it too
     keep_mode: bool = False  # the mode stays after a pass instead of going back to read
     count_in: Clicks = 4  # clicks before a pass
     pre_roll: Wait = 0.0  # beats played before a pass begins to write

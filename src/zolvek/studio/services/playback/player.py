@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
@@ -45,6 +45,15 @@ def compared_with(session: Session) -> Project | None:
     return None
 
 
+class CountIn(NamedTuple):
+    """A count-in before a beat: its clicks, the seconds from one to the next, and when it began to be heard."""
+
+    beat: float
+    clicks: int
+    period_s: float
+    began: float | None = None  # of time.monotonic
+
+
 class Player(QObject):
     """Sound libraries are loaded when it first plays, not when the window opens."""
 
@@ -68,6 +77,7 @@ class Player(QObject):
         self.began = 0.0
         self.gains = (1.0, 1.0)  # of the project and what it is compared with
         self.sent: tuple[object, ...] = ()  # what the playback was given last
+        self.counting: CountIn | None = None  # while a count-in is heard
         self.trouble = ""  # what is to be read next to the transport, for a while
         self.calm = QTimer(self)
         self.calm.setSingleShot(True)
@@ -178,14 +188,42 @@ class Player(QObject):
         self.session.playhead.go(beat)
         self.began = beat
         self.out.start(beat, count_in)
+        self.counting = self._count_in(beat, count_in) if count_in and not self.out.shared else None
         self._await(beat)
         self.timer.start()
         self.begun.emit(beat)
         self.changed.emit()
 
+    def _count_in(self, beat: float, clicks: int) -> CountIn:
+        from zolvek.core.movement.recording.passes import count_in_times
+
+        project = self.session.project
+        times = count_in_times(clicks, float(project.tempo.bpm(beat)), project.meter.meter_at(beat).unit)
+        return CountIn(beat, clicks, float(times[1]))
+
+    @property
+    def clicks_left(self) -> int:
+        """How many clicks of the count-in are still to come; 0 where there is none."""
+        count = self.counting
+        if count is None or count.began is None:
+            return count.clicks if count is not None else 0
+        return max(count.clicks - int((time.monotonic() - count.began) / count.period_s), 1)
+
+    def _count(self, now: float) -> None:
+        """Follow the count-in: it is over when the song moves."""
+        count = self.counting
+        if count is None:
+            return
+        if now > count.beat + RELOCATED_FROM_BEATS:
+            self.counting = None
+        elif count.began is None and self.playback is not None and self.playback.begun:
+            self.counting = count._replace(began=time.monotonic())
+        self.changed.emit()
+
     def stop(self) -> None:
         """Stop."""
         was = self.playing
+        self.counting = None
         self.timer.stop()
         if self.out is not None and (was or not self.out.shared):
             self.out.stop()
@@ -289,6 +327,7 @@ class Player(QObject):
             self._ended()
             return
         before, now = self.session.playhead.beat, clock.beat
+        self._count(now)
         if self.sought is not None:
             beat, end = self.sought
             if not beat - JITTER_BEATS <= now <= beat + NEAR and time.monotonic() < end:

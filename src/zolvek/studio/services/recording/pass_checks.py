@@ -18,10 +18,11 @@ def mode_of(session: Session) -> str:
     locked = [x for x in project.lanes() if x.id in armed and x.locked]
     if locked:
         raise ZolvekError("An armed lane is locked.", project.label_of(locked[0].id), "Unlock it.")
-    mode = session.settings.recording.mode if session.settings.recording.mode in MODES else "touch"
-    if mode == PassMode.READ:
-        raise ZolvekError("Read mode records nothing.", remedy="Choose touch, latch or write.")
-    return mode
+    settings = session.settings.recording
+    for mode in (settings.mode, settings.last_mode):  # after a pass it is read: the next one is as the last was
+        if mode in MODES and mode != PassMode.READ:
+            return mode
+    return str(PassMode.TOUCH)
 
 
 def stretch_of(session: Session, looping: bool) -> tuple[float, float]:

@@ -78,6 +78,7 @@ class Recorder(QObject):
             self.player.stop()
             return
         mode = mode_of(session)
+        settings.recording.mode = settings.recording.last_mode = mode
         self.player.stop()
         self.settle()
         self.mode = mode

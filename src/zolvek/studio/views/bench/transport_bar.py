@@ -73,7 +73,8 @@ class Transport(QWidget):
     def refresh(self) -> None:
         """Show position, tempo and state."""
         project, beat = self.session.project, self.session.playhead.beat
-        self.position.show_text(project.meter.text(beat))
+        left = self.player.clicks_left
+        self.position.show_text(f"−{left}" if left else project.meter.text(beat))
         minutes, seconds = divmod(round(float(project.tempo.seconds(beat)) * 1000), 60_000)
         self.clock.setText(f"{minutes}:{seconds / 1000:06.3f}")
         meter = project.meter.meter_at(beat)

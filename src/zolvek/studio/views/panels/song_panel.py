@@ -82,6 +82,7 @@ class SongPanel(QWidget):
         self.list.setAccessibleName("Sections")
         self.list.setMinimumHeight(120)
         self.list.currentRowChanged.connect(self._pick)
+        self.list.itemClicked.connect(lambda item: self._pick(self.list.row(item)))
         self.list.itemChanged.connect(self._rename)
         self.studio.show.context_menu(self.list, lambda _: "section" if self.list.currentItem() else "")
         layout.addWidget(self.list)

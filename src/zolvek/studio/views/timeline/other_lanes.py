@@ -285,7 +285,7 @@ class OtherLanes(QWidget):
         hint = (
             f"Drag to move this point of {label}"
             if on_point
-            else f"Click to work on {label} · Shift-drag over lanes to work on them together"
+            else f"Click to work on {label} · Ctrl-click or Shift-drag to work on several lanes together"
         )
         self.session.notices.hover(hint if result else "")
 
@@ -298,6 +298,8 @@ class OtherLanes(QWidget):
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             beat = max(self.view.beat(at.x() - SCALE), 0.0)
             self.dragging.begin(at, lambda: SweepDrag(self.session, self._rows, beat, at))
+        elif event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.session.span.take_along(self.session.span.also ^ {lane.id})
         elif what.kind == HitKind.POINT and not lane.locked:
             self.dragging.begin(at, lambda: PointDrag(self.session, lane, what.index, inner.height()))
         else:
