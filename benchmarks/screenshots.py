@@ -30,7 +30,7 @@ from zolvek.studio.app.window import Window
 from zolvek.studio.commands import hits, sections
 from zolvek.studio.session.command_scope import shape_scope
 from zolvek.studio.session.settings import Settings, WindowSettings
-from zolvek.studio.toolkit.fields import SeedEntry
+from zolvek.studio.toolkit.fields import NumberEntry, SeedEntry
 from zolvek.studio.views.panels.export.export_panel import ExportPanel
 from zolvek.studio.views.panels.listen_panel import ListenPanel
 from zolvek.studio.views.panels.morph.morph_panel import MorphPanel
@@ -112,7 +112,9 @@ def _shape(window: Window) -> None:
     window.rail.show_step("step-shape")
     panel = window.rail.findChild(ShapePanel)
     panel.choose("stamp-tremble")
-    panel.fields[-1].setValue(70.0)
+    last = panel.fields[-1]
+    assert isinstance(last, NumberEntry)
+    last.setValue(70.0)
     panel.preview.click()
 
 

@@ -14,7 +14,7 @@ from shapely.geometry import LineString
 from tests import few
 from tests.core.curves import curves
 from zolvek.core.curve import shaping, spans, stamps
-from zolvek.core.curve.construction import curve
+from zolvek.core.curve.construction import curve, lines
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.quantising import quantised
 from zolvek.core.curve.thinning import fitted as fit
@@ -34,6 +34,17 @@ def grid_of(drawn: Curve, count: int = 300) -> np.ndarray:
 
 
 class Spans(unittest.TestCase):
+    def test_a_gate_leaves_what_is_there_on_the_beat(self) -> None:
+        sweep = lines([0.0, 4.0], [0.2, 1.0])
+        gate = shaping.gated(sweep, 0.5, 0.1)
+        beats = np.arange(0.0, 4.0, 0.01) + 0.001
+        down = beats % 0.5 >= 0.25
+        np.testing.assert_allclose(gate.at(beats[~down]), sweep.at(beats[~down]), atol=1e-9)
+        np.testing.assert_allclose(gate.at(beats[down]), 0.1, atol=1e-12)
+        for step in (0.0, -1.0, 1e-4):
+            with self.assertRaises(ZolvekError):
+                shaping.gated(sweep, step, 0.0)
+
     @given(curves(), places)
     @example(curve([(0.0, 0.0, "cosine"), (3.0, 0.0), (3.25, 0.0)]), (5e-324, 1.0))
     @example(curve([(0.0, 0.0, "cosine"), (3.0, 0.8), (3.25, 0.0)]), (3.0 - 1e-13, 1e-1))

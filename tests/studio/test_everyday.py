@@ -57,7 +57,7 @@ TASKS = (
     Task("a sweep over 8 bars with a bend", f"{FRESH}; click 0 0.1; click 32 0.9; bend 16 0.3", 3,
          lambda t: near(at(t, 32.0), 0.9, 0.02) and BENT in t.curve().shape and near(at(t, 16.0), 0.3, 0.03)),
     Task("a gate at 1/8, repeated, then twice as fast",
-         f"{FRESH}; span 0 4; do step-shape; pick Operation=stamp-gate; type Times=8; button Apply; do repeat; "
+         f"{FRESH}; span 0 4; do step-shape; pick Operation=stamp-gate; type Rate=1/8; button Apply; do repeat; "
          "do twice-as-fast", 9,
          lambda t: near(played(present(t.session.lane), t.session.project).at(16.6), played(present(t.session.lane),
              t.session.project).at(12.6), 0.01)),

@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+import threading
 import unittest
 
 import numpy as np
@@ -12,8 +13,13 @@ from PyQt6.QtGui import QDropEvent
 
 from tests.present import present
 from tests.projects import ordinary_midi
+from tests.sound.test_onsets import RATE, drums
 from tests.studio.driver import LEFT, NO_KEY, WindowTest
+from zolvek.core.edits.replacement import with_track
+from zolvek.core.model.source import Clip
+from zolvek.core.records import replace
 from zolvek.formats.midi import file_in
+from zolvek.studio.actions.action_table import MENUS
 
 
 class Beginning(WindowTest):
@@ -51,6 +57,38 @@ class Beginning(WindowTest):
         self.assertEqual(played, {"Bells": 0.0, "Rain": 0.0})
         self.assertGreaterEqual(float(project.tempo.seconds(project.length)), 5.0)
         self.assertTrue(self.session.document.modified)
+
+    def test_stems_without_midi_offer_the_tempo_of_the_drums(self) -> None:
+        sound, _ = drums(124.0, 8, np.random.default_rng(5))
+        beat = self.folder / "Drums.wav"
+        soundfile.write(beat, 0.6 * sound / np.abs(sound).max(), RATE)
+        self.ask.paths, self.ask.accepts = [*self.files[:2], beat], True
+        self.do("from-files")
+        self.until(lambda: any("tempo of Drums.wav" in text for text in self.ask.asked))
+        self.until(lambda: self.studio.exports.working is None)
+        self.assertAlmostEqual(float(self.session.project.tempo.bpm(8.0)), 124.0, delta=0.1)
+        self.assertEqual(present(self.session.shown.track).name, "Drums")
+        self.assertEqual(self.errors, [])
+
+    def test_closing_asks_about_an_export_and_missing_sounds_are_said_at_the_start(self) -> None:
+        held = threading.Event()
+        self.studio.exports.run("Mix", lambda report: held.wait(30.0), said="")
+        for row, asked in (("Cancel", 1), ("Wait, then quit", 2)):
+            self.ask.row = row
+            self.assertFalse(self.window.close())
+            self.assertEqual(sum("still running" in text for text in self.ask.asked), asked)
+            self.assertIsNotNone(self.studio.exports.working)
+        held.set()
+        self.until(lambda: not self.window.isVisible())
+        self.assertEqual(self.errors, [])
+        track = self.session.project.tracks[0]
+        lost = replace(track, clips=(Clip(0.0, str(self.folder / "Gone.wav")),))
+        self.session.open(with_track(self.session.project, lost), None)
+        self.window._look_after()
+        error = self.errors.pop()
+        self.assertIn("1 audio file is missing", error.what)
+        menu, _, text = error.remedy.partition(" ▸ ")
+        self.assertIn("find-sounds", [a.id for a in MENUS[menu] if text.startswith(a.text)])
 
     def test_several_dropped_come_into_the_open_project_as_one_step(self) -> None:
         held = self.session.project

@@ -26,6 +26,7 @@ from zolvek.core.limits import CLOSEST_BEATS
 
 RAMPED = 0.001  # of the height, within which a curve with a ramp is followed
 JUMP = 1e-9  # of the height
+MOST_GATES = 4_096  # steps of a gate
 CELLS = 8  # to the standard deviation of a bell that smooths
 FEWEST_CELLS, MOST_CELLS = 256, 2_000_000
 
@@ -44,6 +45,27 @@ def lifted(curve: Curve, by: float) -> Curve:
 def scaled(curve: Curve, factor: float, about: float = 0.0) -> Curve:
     """All values' distance from the level `about` times `factor`."""
     return valued(curve, about + (curve.value - about) * factor, factor)
+
+
+def gated(curve: Curve, step: float, level: float, open_part: float = 0.5) -> Curve:
+    """Every `step` beats from the first point on: the curve as it is for a part of the time, then `level`, with jumps
+    between. Raises ZolvekError for more steps than a curve has room for."""
+    first, last = float(curve.beat[0]), float(curve.beat[-1])
+    count = int(np.ceil((last - first) / step - 1e-9)) if step > 0.0 else 0
+    if not 1 <= count <= MOST_GATES:
+        raise ZolvekError(f"A gate has 1 to {MOST_GATES:,} steps.", "gate", "Choose another rate or span.")
+    result = curve
+    for number in range(count):
+        begin = first + (number + open_part) * step
+        end = min(first + (number + 1) * step, last)
+        if end - begin > CLOSEST_BEATS:
+            result = splice(result, begin, held(level, end - begin), end)
+    return result
+
+
+def held(level: float, length: float) -> Curve:
+    """A piece of `length` beats that stays at a level."""
+    return joined(np.array([0.0, length]), np.array([level, level]), np.array([HOLD, LINE], np.uint8), np.zeros(2))
 
 
 def tilted(curve: Curve, left: float = 0.0, right: float = 0.0) -> Curve:

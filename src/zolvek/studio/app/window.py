@@ -28,6 +28,7 @@ from zolvek.studio.app.areas import Areas
 from zolvek.studio.app.context_menus import ContextMenu, Pick
 from zolvek.studio.app.menus import Actions
 from zolvek.studio.app.question_dialogs import error_box
+from zolvek.studio.commands import tempo_fit
 from zolvek.studio.services.context import Studio
 from zolvek.studio.session import settings as stored
 from zolvek.studio.toolkit import theme as themes
@@ -65,6 +66,7 @@ class Window(QMainWindow):
         self.keys = Keys(app, self)
         self.resize(1280, 800)
         self.setAcceptDrops(True)
+        studio.files.stems_imported = lambda track: QTimer.singleShot(0, lambda: tempo_fit.offer_tempo(studio, track))
         session = self.session
         session.document.changed.connect(self._refresh_title)
         session.notices.changed.connect(self.hint.setText)
@@ -285,12 +287,28 @@ class Window(QMainWindow):
         self.studio.autosave.begin()
         if not self.session.settings.window.first_curve_done and self.sheet.isHidden():
             self.guided.begin()
-        QTimer.singleShot(300, self.studio.files.offer_left)
+        QTimer.singleShot(300, self._look_after)
+
+    def _look_after(self) -> None:
+        """What the last session left behind, and what the project lacks."""
+        self.studio.files.offer_left()
+        self.studio.files.report_missing()
+
+    def _may_stop_work(self) -> bool:
+        """Ask about an export or import that is running: wait for it and then close, stop it, or stay."""
+        work = self.studio.exports.working
+        if work is None:
+            return True
+        wait, stop = "Wait, then quit", "Stop and quit"
+        answer = self.studio.ask.pick("An export or import is still running.", "", (wait, stop, "Cancel"))
+        if answer == wait and self.studio.exports.working is work:
+            work.finished.connect(lambda: QTimer.singleShot(0, self.close))
+        return answer == stop or self.studio.exports.working is not work
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None
         studio = self.studio
-        if not self.leaving and not studio.files.may_leave():
+        if not self.leaving and not (self._may_stop_work() and studio.files.may_leave()):
             event.ignore()
             return
         if not self.leaving:

@@ -50,6 +50,12 @@ def propose_tempo(studio: Studio) -> None:
     studio.exports.run_for_project(name, lambda progress: tempo_of(hits_of(clip.file, progress)), done)
 
 
+def offer_tempo(studio: Studio, track: str) -> None:
+    """After the import of audio without MIDI: propose the tempo of a track at once."""
+    studio.session.shown.show_track(track)
+    propose_tempo(studio)
+
+
 def mark_bar(session: Session) -> None:
     """A mark where the recording has a bar line, at the playhead; again takes it away."""
     beat, marks = session.playhead.beat, session.arranging.marks

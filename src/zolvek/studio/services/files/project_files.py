@@ -3,11 +3,13 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Callable
 from pathlib import Path
 
 from zolvek.core.edits.edit_scope import counted
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.project import Project
+from zolvek.core.model.project import Project, Track
 from zolvek.formats.track_import import KINDS, ImportedFile, left_out, read, with_files
 from zolvek.sound.engine import clip_playback
 from zolvek.studio.services.files import paths
@@ -20,6 +22,7 @@ from zolvek.studio.session.session import Session
 PROJECTS = "Zolvek projects (*.zolvek)"
 OPENED = "Zolvek projects (*.zolvek *.zip)"
 COLLECTED = "One file with all audio (*.zip)"
+DRUMS = re.compile(r"drum|beat|kick|perc|kit|loop", re.IGNORECASE)  # in the names of tracks
 
 
 class Files:
@@ -36,6 +39,7 @@ class Files:
         self.exports = exports
         self.session, self.ask, self.recorder, self.autosave = session, ask, recorder, autosave
         self.document = session.document
+        self.stems_imported: Callable[[str], object] = lambda track: None  # is given the track that says the tempo
         self.stamp: object = None  # of the project's file as it was read or written last
         self.locked: Path | None = None
         if self.document.path is not None:
@@ -148,6 +152,9 @@ class Files:
             gone = left_out(brought)
             more = f" Left out: {gone}." if gone else ""
             self.session.notices.say(f"{counted(len(brought), 'file')} imported.{more}")
+            drums = _drums(self.session.project)
+            if drums is not None and not any(item.has_time for item in brought):
+                self.stems_imported(drums.id)
 
         label = counted(len(found), "file")
         self.exports.run(label, lambda on_progress: read(found, on_progress), done, "")
@@ -302,3 +309,10 @@ class Files:
     def close(self) -> None:
         """Let the file go."""
         self._release()
+
+
+def _drums(project: Project) -> Track | None:
+    """The track whose audio says the tempo best: one named after drums, else the only one."""
+    tracks = [track for track in project.tracks if track.clips]
+    named = [track for track in tracks if DRUMS.search(track.name)]
+    return next(iter(named), tracks[0] if len(tracks) == 1 else None)

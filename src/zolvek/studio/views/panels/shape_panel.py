@@ -9,10 +9,11 @@ from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from zolvek.core.curve import shaping, spans
 from zolvek.core.curve.curve import Curve
-from zolvek.core.curve.stamps import STAMPS, Stamp, stamped
+from zolvek.core.curve.stamps import COUNT, STAMPS, Stamp, stamped
+from zolvek.core.errors import ZolvekError
 from zolvek.core.records import Record
 from zolvek.studio.services.context import Studio
-from zolvek.studio.session.command_scope import scope_words, shape_scope, shaped
+from zolvek.studio.session.command_scope import scope, scope_words, shape_scope, shaped
 from zolvek.studio.toolkit.fields import Entry, NumberEntry
 from zolvek.studio.toolkit.widgets import (
     button,
@@ -33,6 +34,7 @@ class Number(Record, frozen=True):
     low: float
     high: float
     step: float = 1.0
+    rate: str = ""  # a note value in its place, such as 1/8: its value is in beats
 
 
 class Operation(Record, frozen=True):
@@ -45,6 +47,8 @@ class Operation(Record, frozen=True):
 
 
 AS_IT_IS = -1.0  # a level that stands for the one that is there
+FAR = -2.0  # a default that stands for the end of the lane that is farther from the level there
+DOWNWARDS = ("stamp-dip", "stamp-duck")  # that go down by themselves
 ABOUT = Number("About", "%", 0, 0, 100)
 
 
@@ -59,27 +63,41 @@ def _stretch(piece: Curve, percent: float) -> Curve:
     return spans.piece(wide, 0.0, length)
 
 
+def _times(length: float, step: float) -> int:
+    """How often a rate fits into a span, as a stamp counts it. Raises ZolvekError where it does not."""
+    count = round(length / step) if step > 0.0 else 0
+    if not COUNT.low <= count <= COUNT.high:
+        raise ZolvekError(
+            f"The rate comes {count} times in the span; {COUNT.low:g} to {COUNT.high:g} is possible.",
+            "rate",
+            "Choose another rate or span.",
+        )
+    return count
+
+
 def _stamp(stamp: Stamp) -> Operation:
     fields = tuple(
         Number(
-            s.label,
+            "Rate" if s is COUNT else s.label,
             "" if s.whole else "%",
             s.default if s.whole else 100 * s.default,
             s.low if s.whole else 100 * s.low,
             s.high if s.whole else 100 * s.high,
+            rate="1/16" if s is COUNT else "",
         )
         for s in stamp.sliders
     )
-    levels = (
-        Number("From", "%", AS_IT_IS, AS_IT_IS, 100),
-        Number("To", "%", AS_IT_IS if not stamp.returns else 80, AS_IT_IS, 100),
-    )
+    levels = (Number("From", "%", AS_IT_IS, AS_IT_IS, 100), Number("To", "%", FAR, AS_IT_IS, 100))
 
     def work(piece: Curve, *values: float) -> Curve:
-        sliders = {s.key: v if s.whole else v / 100.0 for s, v in zip(stamp.sliders, values[:-2], strict=True)}
+        length = float(piece.beat[-1])
+        sliders = {
+            s.key: _times(length, v) if s is COUNT else v if s.whole else v / 100.0
+            for s, v in zip(stamp.sliders, values[:-2], strict=True)
+        }
         there = (float(piece.value[0]), float(piece.value[-1]))
         start, end = (t if v < 0 else v / 100.0 for v, t in zip(values[-2:], there, strict=True))
-        return stamped(stamp.key, float(piece.beat[-1]), start, end, **sliders)
+        return stamped(stamp.key, length, start, end, **sliders)
 
     return Operation(f"stamp-{stamp.key}", f"Stamp: {stamp.label.lower()}", fields + levels, work)
 
@@ -102,7 +120,10 @@ OPERATIONS: tuple[Operation, ...] = (
     Operation("smooth", "Smooth", (Number("Over", "beats", 0.5, 0.01, 16, 0.1),), shaping.smoothed),
     Operation("flatten", "Flatten to mean", (), lambda piece: shaping.flattened(piece)),
     Operation("straight", "Straighten", (), _straight),
-    *(_stamp(own) for own in STAMPS),
+    *(_stamp(own) for own in STAMPS if own.key != "gate"),
+    Operation("stamp-gate", "Stamp: gate", (Number("Rate", "", 0.5, 0, 0, rate="1/8"),
+              Number("Open for", "%", 50, 5, 95), Number("Down to", "%", 0, 0, 100)),
+              lambda piece, step, part, level: shaping.gated(piece, step, level / 100, part / 100)),
 )  # fmt: skip
 
 
@@ -120,7 +141,7 @@ class ShapePanel(QWidget):
         self.choice = choice(rows, "Operation", self._choose)
         self.choice.setMaxVisibleItems(24)
         layout.addWidget(self.choice)
-        self.fields: list[NumberEntry] = []
+        self.fields: list[NumberEntry | Entry] = []
         self.form = form()
         layout.addLayout(self.form)
         self.ramp = Entry(
@@ -151,18 +172,48 @@ class ShapePanel(QWidget):
         """The selected operation."""
         return next(o for o in OPERATIONS if o.key == self.choice.currentData())
 
-    def _box(self, row: Number) -> NumberEntry:
+    def _box(self, row: Number) -> NumberEntry | Entry:
+        if row.rate:
+            rate = Entry(row.label, self._type_rate, "How often: 1/8, 1/16, 1/8T, 1 bar")
+            rate.setText(row.rate)
+            return rate
         return NumberEntry(
             row.label,
             row.low,
             row.high,
-            row.default,
+            self._default(row),
             row.unit,
             3 if row.step < 1 else 1 if row.unit else 0,
             row.step,
             "unchanged" if row.low == AS_IT_IS else "",
             lambda _: self._changed(),
         )
+
+    def _default(self, row: Number) -> float:
+        """What a field begins with; a stamp goes somewhere: to the end of the lane that is farther away."""
+        if row.default != FAR:
+            return row.default
+        session = self.session
+        if self.operation.key in DOWNWARDS or session.target is None:
+            return 0.0
+        try:
+            first = scope(session)[0]
+        except ZolvekError:
+            return 100.0
+        return 0.0 if float(session.target.curve.at(first)) > 0.5 else 100.0
+
+    def _type_rate(self, text: str) -> bool:
+        """A note value or a length in bars."""
+        usable = self.session.beats_of(text) > 0.0
+        if usable:
+            self._changed()
+        return usable
+
+    def _values(self) -> list[float]:
+        """What is set, lengths in beats."""
+        return [
+            box.value() if isinstance(box, NumberEntry) else self.session.beats_of(box.text()) for box in self.fields
+        ]
 
     def _choose(self, _: object) -> None:
         self.session.preview.show(None)
@@ -194,7 +245,7 @@ class ShapePanel(QWidget):
 
     def shaper(self) -> Callable[[Curve], Curve]:
         """The operation with the values that are set."""
-        work, values = self.operation.work, [box.value() for box in self.fields]
+        work, values = self.operation.work, self._values()
         return lambda piece: work(piece, *values)
 
     def _type_ramp(self, text: str) -> None:
