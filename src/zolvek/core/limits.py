@@ -70,6 +70,7 @@ LIMITS: dict[str, Limit] = {
     "milliseconds": Limit("A time", 0.0, 1_000.0, "ms"),
     "ticks": Limit("A distance", 1, 3_840, "ticks"),
     "rate": Limit("A sample rate", 1_000, 768_000, "Hz"),
+    "frames": Limit("A buffer", 256, 16_384, "frames"),
     "pixels": Limit("A size", 0, 10_000, "pixels"),
     "megabytes": Limit("An amount of memory", 16, 65_536, "MB"),
     "division": Limit("A note value's part", 1, 128),
@@ -99,6 +100,7 @@ Clicks = Annotated[int, _meta("clicks")]
 Milliseconds = Annotated[float, _meta("milliseconds")]
 Ticks = Annotated[int, _meta("ticks")]
 SampleRate = Annotated[int, _meta("rate")]
+Frames = Annotated[int, _meta("frames")]
 Pixels = Annotated[int, _meta("pixels")]
 Megabytes = Annotated[int, _meta("megabytes")]
 Division = Annotated[int, _meta("division")]

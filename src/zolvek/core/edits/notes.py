@@ -80,6 +80,14 @@ def lengthened(project: Project, track: str, which: Iterable[int], beats: float)
     return _put(project, track, notes, set(rows))
 
 
+def struck(project: Project, track: str, which: Iterable[int], strength: float) -> Changed:
+    """With another velocity, 0..1."""
+    notes, rows = _checked(project, track, which)
+    for i in rows:
+        notes[i] = replace(notes[i], strength=strength)
+    return _put(project, track, notes, set(rows))
+
+
 def quantised(project: Project, track: str, which: Iterable[int], grid: Grid, strength: float = 1.0) -> Changed:
     """Their starts pulled to the grid, `strength` (0..1) of the way; lengths stay."""
     notes, rows = _checked(project, track, which)

@@ -97,6 +97,11 @@ def redo(studio: Studio) -> str:
     return "" if studio.session.document.history.redo_label else "There is nothing to redo."
 
 
+def history(studio: Studio) -> str:
+    """There is a step to undo or to redo."""
+    return "" if not undo(studio) else redo(studio)
+
+
 def take(studio: Studio) -> str:
     """The lane has a take."""
     has = studio.session.picked.take is not None

@@ -51,6 +51,8 @@ ACTIONS: tuple[Action, ...] = (
            availability.undo, label=_undo_label),
     Action("redo", "Redo", "Ctrl+Shift+Z", "Redoes the last undone step", lambda s: s.session.redo(), "redo",
            availability.redo, label=_redo_label),
+    Action("history", "Undo history…", "", "Goes back or forward to any step", display.choose_step,
+        refused=availability.history),
     Action("select-all", "Select all points", "Ctrl+A", "Selects all points of the focus lane",
         lambda s: points.select_all(s.session), refused=availability.lane, apart=True),
     Action("deselect", "Deselect all", "Esc", "Clears the selection, or cancels a drag", lambda s: s.show.escape(),

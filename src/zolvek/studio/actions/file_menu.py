@@ -43,5 +43,7 @@ ACTIONS: tuple[Action, ...] = (
                                                               refused=availability.lane),
     Action("import-csv", "Import points into lane…", "", "Replaces the focus lane's points with those of a CSV file",
         lambda s: s.exports.import_points(), refused=availability.lane),
+    Action("preferences", "Preferences…", "Ctrl+P", "Appearance, audio device, recording, MIDI and more",
+        lambda s: s.show.preferences(), apart=True),
     Action("quit", "Quit", "Ctrl+Q", "Closes the window", lambda s: s.show.leave(), apart=True),
 )  # fmt: skip

@@ -11,5 +11,7 @@ ACTIONS: tuple[Action, ...] = (
         lambda s: s.show.guide()),
     Action("first-curve", "First curve, step by step", "", "Guides you through one curve in this window; leave at any "
                                                            "time", lambda s: s.show.first_curve()),
+    Action("about", "About Zolvek…", "", "The version, and the licences of its parts",
+        lambda s: s.show.about()),
     Action("shortcuts", "Keyboard shortcuts", "F1", "Lists all keys", lambda s: s.show.shortcuts()),
 )  # fmt: skip

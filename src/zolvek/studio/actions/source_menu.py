@@ -55,6 +55,8 @@ ACTIONS: tuple[Action, ...] = (
         refused=availability.notes),
     Action("notes-shorter", "Shorten notes", "", "Moves by one grid step", lambda s: sources.lengthen(s.session, -1),
         refused=availability.notes),
+    Action("notes-velocity", "Note velocity…", "", "Sets the velocity of the selected notes", sources.type_velocity,
+        refused=availability.notes),
     Action("notes-quantise", "Quantise notes", "I", "Moves note starts onto the grid",
         lambda s: sources.quantise(s.session), refused=availability.notes),
     Action("source-earlier", "Notes or clip earlier", "", "Moves by one grid step", lambda s: sources.nudge(s.session,

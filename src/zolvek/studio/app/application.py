@@ -9,7 +9,7 @@ import threading
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QLoggingCategory, QTimer
+from PyQt6.QtCore import QLoggingCategory, Qt, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from zolvek.core.model.project import Project
@@ -52,6 +52,18 @@ def application(theme: str = "vellum") -> QApplication:
     return app
 
 
+def follow_desktop(app: QApplication, settings: stored.Settings) -> bool:
+    """Take the desktop's light or dark preference, where it says one and it is to be followed. Returns whether the
+    theme is another one now."""
+    hints = app.styleHints()
+    themes_of = {Qt.ColorScheme.Dark: "lamp", Qt.ColorScheme.Light: "vellum"}
+    wanted = themes_of.get(hints.colorScheme()) if hints is not None and settings.window.follow_desktop else None
+    if wanted is None or wanted == settings.window.theme:
+        return False
+    settings.window.theme = wanted
+    return True
+
+
 def first_project(path: Path | None) -> Project:
     """The project that a start opens: of a file, or an empty one."""
     if path is None:
@@ -83,11 +95,21 @@ def start(path: Path | None, demo: bool = False) -> tuple[QApplication, Window]:
     if settings.window.theme not in themes.THEMES:
         settings.window.theme = "vellum"
     app = application(settings.window.theme)
+    if follow_desktop(app, settings):
+        themes.put_on(themes.THEMES[settings.window.theme])
     if path is not None:
         settings.add_recent(path)
     if demo:
         from zolvek.demo.night_regatta import build
     window = make_window(build() if demo else first_project(path), settings, path)
+
+    def follow(_: object) -> None:
+        if follow_desktop(app, settings):
+            window.session.look.changed.emit()
+
+    hints = app.styleHints()
+    if hints is not None:
+        hints.colorSchemeChanged.connect(follow)
     window.show()
     if path is None and not demo:
         window.beginning()

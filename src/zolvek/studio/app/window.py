@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
 
 from zolvek.core.errors import ZolvekError
 from zolvek.studio.actions.action_table import shortcut_rows
+from zolvek.studio.actions.panel_entries import ENTRIES
 from zolvek.studio.app.areas import Areas
 from zolvek.studio.app.context_menus import ContextMenu, Pick
 from zolvek.studio.app.menus import Actions
@@ -33,6 +34,7 @@ from zolvek.studio.services.context import Studio
 from zolvek.studio.session import settings as stored
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.key_routing import Keys, go_on
+from zolvek.studio.views.panels.rail import STEPS
 from zolvek.studio.views.start.start_screen import BeginningSheet
 
 if TYPE_CHECKING:
@@ -55,6 +57,7 @@ class Window(QMainWindow):
         self.showing_error = False  # an error is being shown
         self.leaving = False  # without asking, as the system wants it
         self.made: Actions = Actions(studio, self)
+        kept = self.session.settings.window
         self._lay_out()
         bar = self.menuBar()
         assert bar is not None
@@ -64,7 +67,9 @@ class Window(QMainWindow):
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         self.keys = Keys(app, self)
-        self.resize(1280, 800)
+        self.resize(max(kept.width, 1024), max(kept.height, 700))
+        if kept.maximised:
+            self.setWindowState(Qt.WindowState.WindowMaximized)
         self.setAcceptDrops(True)
         studio.files.stems_imported = lambda track: QTimer.singleShot(0, lambda: tempo_fit.offer_tempo(studio, track))
         session = self.session
@@ -177,6 +182,30 @@ class Window(QMainWindow):
         """See `Show`."""
         self.focus_lane.backdrops.set_kind(kind)
 
+    def preferences(self) -> None:
+        """See `Show`."""
+        from zolvek.studio.services.playback.audio_output import output_names
+        from zolvek.studio.views.windows.preferences_dialog import PreferencesDialog
+
+        settings = self.session.settings
+        dialog = self.studio.ask.filled(lambda over: PreferencesDialog(settings, output_names(), over))
+        if dialog is None:
+            return
+        changed = dialog.apply()
+        if "window.theme" in changed:
+            settings.window.follow_desktop = False
+        if changed & {"playback.device", "playback.buffer_frames"} and self.studio.player.made is None:
+            self.studio.player.go_through(None)
+        self.session.tools.changed.emit()
+        self.session.look.changed.emit()
+        stored.save(settings)
+
+    def about(self) -> None:
+        """See `Show`."""
+        from zolvek.studio.views.windows.about_dialog import AboutDialog
+
+        self.studio.ask.filled(AboutDialog)
+
     def full_screen(self) -> None:
         """See `Show`."""
         self.setWindowState(self.windowState() ^ Qt.WindowState.WindowFullScreen)
@@ -221,7 +250,11 @@ class Window(QMainWindow):
 
         finder = Finder(self.studio, self)
         if finder.exec() and finder.chosen:
-            self.action(finder.chosen).trigger()
+            entry = next((row for row in ENTRIES if row.id == finder.chosen), None)
+            if entry is None:
+                self.action(finder.chosen).trigger()
+            else:
+                self.rail.show_entry(entry)
 
     def show_error(self, error: ZolvekError) -> None:
         """Say what is wrong, where and how to put it right; one box at a time."""
@@ -274,7 +307,8 @@ class Window(QMainWindow):
     def complete(self) -> None:
         """What the first picture does without: symbols, and the panel of the first step."""
         self.made.load_icons()
-        self.rail.show_step("step-draw")
+        kept = self.session.settings.window.panel
+        self.rail.show_step(kept if kept in STEPS else "step-draw")
 
     def warm_up(self) -> None:
         """After the first picture; the playback's worker too, so that Play starts at once."""
@@ -318,8 +352,17 @@ class Window(QMainWindow):
         self.rail.close_work()
         self.focus_lane.backdrops.close()
         studio.close()
+        self._remember()
         stored.save(self.session.settings)
         event.accept()
+
+    def _remember(self) -> None:
+        """How the window is when it closes."""
+        kept = self.session.settings.window
+        kept.maximised = self.isMaximized()
+        if not self.isMaximized() and not self.isFullScreen():
+            kept.width, kept.height = self.width(), self.height()
+        kept.panel = self.rail.shown_step
 
     def leave_at_once(self) -> None:
         """Close without a question. Unsaved work stays in its copy, which the next start offers."""

@@ -47,6 +47,7 @@ def show_span(studio: Studio) -> None:
 
 def switch_theme(session: Session) -> None:
     """Go to the other theme."""
+    session.settings.window.follow_desktop = False
     session.look.set_theme("vellum" if session.settings.window.theme == "lamp" else "lamp")
 
 
@@ -88,3 +89,19 @@ def span_here(session: Session) -> None:
     span.begun = None
     span.choose((low, high))
     session.notices.say(f"Selected {text(low)} to {text(high)}.")
+
+
+def choose_step(studio: Studio) -> None:
+    """Ask for a step of the history, and go there."""
+    document = studio.session.document
+    history = document.history
+    rows = [f"{number}. {step.label}" for number, step in enumerate(history.steps)]
+    rows[history.here] += "  (now)"
+    answer = studio.ask.choose("Undo history", "Go to the state after:", list(reversed(rows)))
+    if answer is None:
+        return
+    to = rows.index(answer)
+    while document.history.here > to:
+        document.undo()
+    while document.history.here < to:
+        document.redo()

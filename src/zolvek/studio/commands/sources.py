@@ -177,6 +177,18 @@ def _put(session: Session, label: str, changed: notes.Changed) -> None:
     session.document.edit(label, result, select=select)
 
 
+def type_velocity(studio: Studio) -> None:
+    """Ask for the velocity of the selected notes."""
+    session = studio.session
+    track, which = _notes(session)
+    held = next(item.notes for item in session.project.tracks if item.id == track)
+    now = round(127 * held[min(which)].strength)
+    value = studio.ask.number("Note velocity", "Velocity, 1 to 127:", now, 1, 127, 0)
+    if value is not None:
+        changed = notes.struck(session.project, track, which, value / 127.0)
+        _put(session, f"Velocity {value:.0f} for {counted(len(which), 'note')}", changed)
+
+
 def select_all(session: Session) -> None:
     """Select all notes of the track."""
     track = shown_track(session)

@@ -149,6 +149,14 @@ class Show(Protocol):
         """The keyboard to the next (1) or the previous (−1) part of the window."""
         ...
 
+    def preferences(self) -> None:
+        """Show the preferences, and use what is changed there."""
+        ...
+
+    def about(self) -> None:
+        """Show the version and the licences."""
+        ...
+
     def full_screen(self) -> None:
         """The window fills the screen, or is as it was before."""
         ...

@@ -15,6 +15,7 @@ from zolvek.core.limits import (
     Clicks,
     ClockStep,
     Division,
+    Frames,
     Limit,
     Megabytes,
     Milliseconds,
@@ -51,6 +52,11 @@ class WindowSettings(Area):
     """How the window looks."""
 
     theme: str = "vellum"
+    follow_desktop: bool = True  # its preference for light or dark, where it says one
+    width: Pixels = 1_280
+    height: Pixels = 800
+    maximised: bool = False
+    panel: str = "step-draw"  # that is shown, the id of its action
     time_rows: bool = False  # tempo, meter and sections are shown over the ruler
     track_row_hidden: bool = False  # the track's sound and notes are out of the way
     track_row_tall: bool = False
@@ -125,6 +131,8 @@ class PlaybackSettings(Area):
     """How the selection is played."""
 
     pre_roll: Wait = 0.0  # beats before the selection from which it is played
+    device: str = ""  # the audio output by name; "" for the system's default
+    buffer_frames: Frames = 2_048
 
 
 @dataclass
@@ -262,6 +270,18 @@ OLDER = {
 }
 
 
+def _paths() -> list[str]:
+    """All settings by area and name."""
+    return [f"{area}.{name}" for area, part in vars(Settings()).items() for name in vars(part)]
+
+
+def limit_of(path: str) -> Limit:
+    """How far a number may go, by area and name; any finite one where there is no limit."""
+    area, _, name = path.partition(".")
+    kind: Any = type(getattr(Settings(), area))
+    return _limits(kind).get(name, Limit(name, 0.0, 1e9))
+
+
 @cache
 def _limits(area: Any) -> dict[str, Limit]:
     return {name: limit for name, limit, _ in limited(area)}
@@ -286,8 +306,8 @@ def read(path: Path) -> Settings:
         kept = json.loads(read_bytes(path, MOST_BYTES))
     except (ZolvekError, UnicodeDecodeError, json.JSONDecodeError, RecursionError):
         return fresh
-    for name, older in OLDER.items():
-        value = _kept(kept, name, older)
+    for name in _paths():
+        value = _kept(kept, name, OLDER.get(name, ""))
         default = fresh.get(name)
         kind = str if isinstance(default, str) else type(default)  # a word of an enumeration is a text in the file
         if type(value) is kind and _is_known(name, value):

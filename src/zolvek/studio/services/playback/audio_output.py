@@ -36,11 +36,21 @@ class PlaybackDevice(QIODevice):
         return BUFFER_FRAMES * FRAME_BYTES + super().bytesAvailable()
 
 
+def output_names() -> list[str]:
+    """The audio outputs there are."""
+    try:
+        from PyQt6.QtMultimedia import QMediaDevices
+    except ImportError:
+        return []
+    return [device.description() for device in QMediaDevices.audioOutputs()]
+
+
 class AudioOut(OwnTransport):
     """`silent` says whether there is no sound device; time is kept all the same."""
 
-    def __init__(self, playback: Playback, parent: QObject) -> None:
+    def __init__(self, playback: Playback, parent: QObject, device: str = "", buffer_frames: int = 2_048) -> None:
         self.playback, self.parent = playback, parent
+        self.device, self.buffer_frames = device, buffer_frames
         self.pace: SilentClock | None = None
         self.sink = self._sink()
         if self.sink is None:
@@ -53,7 +63,7 @@ class AudioOut(OwnTransport):
         return self.sink is None
 
     def _sink(self) -> QAudioSink | None:
-        """The default output, started; None where there is none or its libraries are missing."""
+        """The output of that name, else the default one, started; None without one, or without its libraries."""
         try:
             from PyQt6.QtMultimedia import QAudioFormat, QAudioSink, QMediaDevices
         except ImportError:
@@ -62,13 +72,14 @@ class AudioOut(OwnTransport):
         wanted.setSampleRate(self.playback.rate)
         wanted.setChannelCount(2)
         wanted.setSampleFormat(QAudioFormat.SampleFormat.Float)
-        device = QMediaDevices.defaultAudioOutput()
+        named = [item for item in QMediaDevices.audioOutputs() if item.description() == self.device]
+        device = named[0] if named else QMediaDevices.defaultAudioOutput()
         if device.isNull() or not device.isFormatSupported(wanted):
             return None
         self.source = PlaybackDevice(self.playback, self.parent)
         self.source.open(QIODevice.OpenModeFlag.ReadOnly | QIODevice.OpenModeFlag.Unbuffered)
         sink = QAudioSink(device, wanted, self.parent)
-        sink.setBufferSize(BUFFER_FRAMES * FRAME_BYTES)
+        sink.setBufferSize(self.buffer_frames * FRAME_BYTES)
         sink.start(self.source)
         return sink
 

@@ -128,7 +128,13 @@ class Player(QObject):
         if self.out is None:
             from zolvek.studio.services.playback.audio_output import AudioOut
 
-            self.out = AudioOut(self.playback, self) if self.made is None else self.made(self.playback)
+            kept = self.session.settings.playback
+            own = self.made is None
+            self.out = (
+                AudioOut(self.playback, self, kept.device, kept.buffer_frames)
+                if own or self.made is None
+                else self.made(self.playback)
+            )
             self._set_loop()
         return self.playback
 

@@ -4,10 +4,13 @@
 from __future__ import annotations
 
 from importlib import import_module
+from typing import TypeGuard
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtWidgets import (
+    QAbstractButton,
     QButtonGroup,
+    QComboBox,
     QFrame,
     QHBoxLayout,
     QScrollArea,
@@ -17,7 +20,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from zolvek.studio.actions.panel_entries import PanelEntry
 from zolvek.studio.services.context import Studio
+from zolvek.studio.toolkit.widgets import Pages
+
+
+def _has_text(widget: QWidget) -> TypeGuard[QAbstractButton]:
+    return isinstance(widget, QAbstractButton)
+
 
 PANEL_WIDTH, RAIL_WIDTH = 226, 74
 
@@ -91,6 +101,35 @@ class Rail(QWidget):
             self.studio.session.preview.show(None)  # it was the panel's that is left
         self.panels.setCurrentWidget(self.shown[key])
         self.buttons[key].setChecked(True)
+
+    @property
+    def shown_step(self) -> str:
+        """The action of the panel that is shown."""
+        return next((key for key, scroll in self.shown.items() if scroll is self.panels.currentWidget()), "")
+
+    def show_entry(self, entry: PanelEntry) -> None:
+        """Show what an entry of the command finder stands for, with the keyboard on it."""
+        self.show_step(entry.panel)
+        panel = self.shown[entry.panel].widget()
+        assert panel is not None
+        pages = panel.findChild(Pages) if not isinstance(panel, Pages) else panel
+        if entry.page and pages is not None:
+            pages.show_page(entry.page)
+        target = self.target_of(entry)
+        if target is None:
+            return
+        if entry.option and isinstance(target, QComboBox):
+            target.setCurrentIndex(target.findData(entry.option))
+            target.activated.emit(target.currentIndex())
+        self.shown[entry.panel].ensureWidgetVisible(target)
+        target.setFocus(Qt.FocusReason.ShortcutFocusReason)
+
+    def target_of(self, entry: PanelEntry) -> QWidget | None:
+        """The button or field of an entry, in its panel, which has been shown."""
+        panel = self.shown[entry.panel].widget()
+        widgets = panel.findChildren(QWidget) if panel is not None else []
+        fits = [w for w in widgets if entry.target in (w.accessibleName(), w.text() if _has_text(w) else "")]
+        return next((w for w in fits if w.isVisibleTo(panel)), fits[0] if fits else None)
 
     def first_field(self) -> QWidget:
         """Where the keyboard begins in the panel that is shown."""

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from zolvek.studio.actions.action_table import ACTIONS
+from zolvek.studio.actions.command_search import matching
 from zolvek.studio.services.context import Studio
 from zolvek.studio.toolkit.widgets import ElidedLabel
 
@@ -25,16 +26,7 @@ class Finder(QDialog):
         self.field.setAccessibleName("Command")
         self.list = QListWidget()
         self.list.setAccessibleName("Matching commands")
-        for action in ACTIONS:
-            reason = action.refused(studio)
-            keys = f"   {action.keys}" if action.keys else ""
-            item = QListWidgetItem(f"{action.text.rstrip('…')}{keys}")
-            item.setToolTip(f"{action.tip}\n{reason}" if reason else action.tip)
-            item.setData(Qt.ItemDataRole.UserRole, action.id)
-            item.setData(REASON, reason)
-            if reason:
-                item.setForeground(self.palette().placeholderText())
-            self.list.addItem(item)
+        self.refused = {action.id: action.refused(studio) for action in ACTIONS}
         layout = QVBoxLayout(self)
         layout.addWidget(self.field)
         layout.addWidget(self.list)
@@ -52,32 +44,33 @@ class Finder(QDialog):
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
             direction = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()))
             if direction:
-                shown = [i for i in range(self.list.count()) if not self.list.item(i).isHidden()]  # type: ignore[union-attr]  # i is below the count
-                if shown:
-                    now = self.list.currentRow()
-                    index = shown.index(now) + direction if now in shown else 0
-                    self.list.setCurrentRow(shown[min(max(index, 0), len(shown) - 1)])
+                index = self.list.currentRow() + direction
+                self.list.setCurrentRow(min(max(index, 0), self.list.count() - 1))
                 return True
         return super().eventFilter(watched, event)
 
     def _filter(self, text: str) -> None:
-        words = text.lower().split()
-        best: tuple[int, int] | None = None  # found in the tip only, row
-        for i in range(self.list.count()):
-            item = self.list.item(i)
-            assert item is not None
-            name, whole = item.text().lower(), f"{item.text()} {item.toolTip()}".lower()
-            fits = all(word in whole for word in words)
-            item.setHidden(not fits)
-            rank = (int(not all(word in name for word in words)), i)
-            best = rank if fits and (best is None or rank < best) else best
-        self.list.setCurrentRow(-1 if best is None else best[1])
+        """List what matches, the best first."""
+        self.list.clear()
+        rows = matching(text)
+        for row in rows:
+            reason = self.refused.get(row.id, "")
+            item = QListWidgetItem(f"{row.text}   {row.keys}" if row.keys else row.text)
+            item.setToolTip(f"{row.tip}\n{reason}" if reason else row.tip)
+            item.setData(Qt.ItemDataRole.UserRole, row.id)
+            item.setData(REASON, reason)
+            if reason:
+                item.setForeground(self.palette().placeholderText())
+            self.list.addItem(item)
+        self.list.setCurrentRow(0 if rows else -1)
+        if not rows:
+            self.says.setText(f"Nothing matches “{text.strip()}”. Try another word.")
 
     def _say(self, item: QListWidgetItem | None) -> None:
         self.says.setText(item.toolTip().split("\n")[-1] if item is not None else "")
 
     def _take(self) -> None:
         item = self.list.currentItem()
-        if item is not None and not item.isHidden() and not item.data(REASON):
+        if item is not None and not item.data(REASON):
             self.chosen = item.data(Qt.ItemDataRole.UserRole)
             self.accept()

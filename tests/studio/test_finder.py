@@ -1,0 +1,143 @@
+# SPDX-License-Identifier: GPL-3.0-or-later
+"""The command finder knows the trade's words and what panels can do; preferences, history and about."""
+
+from __future__ import annotations
+
+import unittest
+from typing import Any
+from unittest import mock
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit
+
+from tests.present import present
+from tests.studio.driver import WindowTest
+from tests.studio.qtest import QTest
+from zolvek.studio.actions.action_table import ACTIONS
+from zolvek.studio.actions.command_search import SYNONYMS, matching
+from zolvek.studio.actions.panel_entries import ENTRIES
+from zolvek.studio.session import settings as stored
+from zolvek.studio.views.windows.command_finder import Finder
+from zolvek.studio.views.windows.preferences_dialog import PAGES
+
+# A word of the trade (common practice, no source), and a part of the text of what it must find among the first three.
+WORDS = {
+    "import": "Import", "export": "Export", "render": "Export audio", "bounce": "Export audio", "freeze": "Bake",
+    "flatten": "Flatten", "commit": "Bake", "invert": "Invert", "reverse": "Reverse", "flip": "Reverse",
+    "mirror": "Reverse", "transpose": "Notes up", "pitch": "Notes up", "quantize": "Quantise", "snap": "Snap",
+    "swing": "Swing", "velocity": "velocity", "range": "Reach", "min": "Reach", "max": "Reach", "knob": "parameter",
+    "control": "control", "audio": "audio", "MIDI learn": "controller", "sidechain": "Side-chain", "send": "send track",
+    "return": "Return", "volume": "gain", "gain": "gain", "pan": "parameter", "mute": "Mute", "solo": "Solo",
+    "tempo": "empo", "BPM": "empo", "time signature": "eter", "marker": "section", "section": "section",
+    "loop": "Loop", "punch": "only in the span", "pre-roll": "Pre-roll", "click": "Metronome",
+    "metronome": "Metronome", "comp": "take", "take": "take", "undo history": "history", "duplicate": "Duplicate",
+    "delete": "Delete", "clear": "Clear", "reset": "default", "default": "default", "preset": "preset",
+    "snapshot": "state", "compare": "Compare", "A/B": "Compare", "settings": "Preferences",
+    "preferences": "Preferences", "device": "device", "latency": "Preferences", "buffer": "Preferences",
+    "theme": "theme", "dark": "theme", "help": "guide", "shortcut": "shortcuts", "zoom": "Zoom", "follow": "Follow",
+    "scrub": "Playhead", "envelope": "lane", "LFO": "LFO", "random": "Random", "ramp": "ramp", "step": "tep",
+    "gate": "gate", "duck": "duck", "pump": "duck", "sweep": "ramp", "fade": "Fade",
+}  # fmt: skip
+
+
+class Words(unittest.TestCase):
+    def test_the_trades_words_find_what_they_mean(self) -> None:
+        for word, text in WORDS.items():
+            rows = matching(word)
+            self.assertTrue(any(text in row.text for row in rows[:3]), f"{word}: {[row.text for row in rows[:6]]}")
+        for word, no in (("pan", "span"), ("gain", "again"), ("ramp", "tramp")):
+            for row in matching(word):
+                words = f"{row.text} {row.tip}".lower().split()
+                self.assertFalse(all(no in w for w in words if word in w) and any(word in w for w in words), row)
+
+    def test_synonyms_mean_something_that_there_is(self) -> None:
+        known = {row.id for row in ACTIONS} | {row.id for row in ENTRIES}
+        for words, ids in SYNONYMS.items():
+            self.assertEqual(set(ids) - known, set(), words)
+        self.assertEqual(len(known), len(ACTIONS) + len(ENTRIES))
+
+
+class InTheWindow(WindowTest):
+    def test_every_entry_of_a_panel_brings_the_keyboard_to_it(self) -> None:
+        for entry in ENTRIES:
+            self.window.rail.show_entry(entry)
+            self.wait()
+            target = present(self.window.rail.target_of(entry))
+            self.assertTrue(target.isVisible(), entry.id)
+            if target.isEnabled():
+                self.assertTrue(target.hasFocus(), entry.id)
+            if entry.option:
+                assert isinstance(target, QComboBox)
+                self.assertEqual(target.currentData(), entry.option)
+
+    def test_a_word_is_typed_and_done(self) -> None:
+        chosen: list[str] = []
+
+        def run(finder: Any) -> int:
+            finder.show()
+            QTest.keyClicks(finder.field, "pump")
+            QTest.keyClick(finder.field, Qt.Key.Key_Down)
+            QTest.keyClick(finder.field, Qt.Key.Key_Up)
+            QTest.keyClick(finder.field, Qt.Key.Key_Return)
+            chosen.append(finder.chosen)
+            self.window.activateWindow()
+            self.wait()
+            return int(finder.result())
+
+        with mock.patch.object(Finder, "exec", run):
+            self.key(Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier, self.lane)
+        self.assertEqual(chosen, ["step-shape//Operation/stamp-duck"])
+        self.assertEqual(present(QApplication.focusWidget()).accessibleName(), "Operation")
+        self.assertEqual(self.errors, [])
+
+    def test_preferences_hold_what_is_set_and_the_window_opens_as_it_was(self) -> None:
+        settings = self.session.settings
+        known = {f"{area}.{name}" for area, part in vars(settings).items() for name in vars(part)}
+        rows = [row for page in PAGES.values() for row in page]
+        self.assertEqual({row.path for row in rows} - known, set())
+
+        def fill(dialog: Any) -> None:
+            for name, text in (("Count-in", "2"), ("Buffer", "512"), ("Thinning of passes", "1.5 %")):
+                entry = next(w for w in dialog.findChildren(QLineEdit) if w.accessibleName() == name)
+                entry.setFocus()
+                entry.selectAll()
+                QTest.keyClicks(entry, text)
+                QTest.keyClick(entry, Qt.Key.Key_Tab)
+
+        with mock.patch.object(self.ask, "fill", fill):
+            self.ask.accepts = False
+            self.do("preferences")
+            self.assertEqual((settings.recording.count_in, settings.playback.buffer_frames), (4, 2_048))
+            self.ask.accepts = True
+            self.do("preferences")
+        self.assertEqual((settings.recording.count_in, settings.playback.buffer_frames), (2, 512))
+        self.assertAlmostEqual(settings.recording.tolerance, 0.015)
+        self.do("step-thin")
+        self.window.resize(1_111, 777)
+        self.window._remember()
+        stored.save(settings)
+        again = stored.load()
+        self.assertEqual((again.window.width, again.window.height, again.window.panel), (1_111, 777, "step-thin"))
+        self.assertEqual(again.playback.buffer_frames, 512)
+        self.do("about")
+        self.assertIn("About Zolvek", self.ask.asked)
+        self.assertEqual(self.errors, [])
+
+    def test_the_history_goes_to_any_step(self) -> None:
+        held = [self.session.project]
+        for beat in (1.0, 3.0, 5.0):
+            self.session.playhead.go(beat + 0.25)
+            self.do("add-point")
+            held.append(self.session.project)
+        here = self.session.document.history.here
+        steps = self.session.document.history.steps
+        for back in (3, 1, 0):
+            number = here - back
+            label = f"{number}. {steps[number].label}"
+            self.ask.row = label if number != self.session.document.history.here else f"{label}  (now)"
+            self.do("history")
+            self.assertTrue(self.session.project == held[3 - back])
+
+
+if __name__ == "__main__":
+    unittest.main()
