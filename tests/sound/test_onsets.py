@@ -115,7 +115,7 @@ class Onsets(unittest.TestCase):
             reported = tempo_of(found([clicks(at, rng)])).bpm
             self.assertLess(min(abs(reported - bpm * part) for part in (0.5, 1.0, 2.0)), 0.05, (bpm, reported))
 
-    def test_bands_tell_the_kick_from_the_hats(self) -> None:
+    def test_bands_distinguish_the_kick_from_the_hats(self) -> None:
         """By construction: a duck on the kick leaves the hats alone, also where both strike together."""
         for bpm in (90.0, 124.0, 150.0):
             sound, _ = drums(bpm, 8, np.random.default_rng(int(bpm)))

@@ -16,6 +16,7 @@ from tests.studio.qtest import QTest
 from zolvek.studio.actions.action_table import ACTIONS
 from zolvek.studio.actions.command_search import SYNONYMS, matching
 from zolvek.studio.actions.panel_entries import ENTRIES
+from zolvek.studio.app import closing
 from zolvek.studio.session import settings as stored
 from zolvek.studio.views.windows.command_finder import Finder
 from zolvek.studio.views.windows.preferences_dialog import PAGES
@@ -38,6 +39,8 @@ WORDS = {
     "scrub": "Playhead", "envelope": "lane", "LFO": "LFO", "random": "Random", "ramp": "ramp", "step": "tep",
     "gate": "gate", "duck": "duck", "pump": "duck", "sweep": "ramp", "fade": "Fade",
 }  # fmt: skip
+
+NEEDS_PORTS = ("MIDI input", "MIDI output", "Send MIDI clock", "Time code")  # not shown on a machine without any
 
 
 class Words(unittest.TestCase):
@@ -63,7 +66,9 @@ class InTheWindow(WindowTest):
             self.window.rail.show_entry(entry)
             self.wait()
             target = present(self.window.rail.target_of(entry))
-            self.assertTrue(target.isVisible(), entry.id)
+            if not target.isVisible():
+                self.assertIn(entry.target, NEEDS_PORTS)
+                continue
             if target.isEnabled():
                 self.assertTrue(target.hasFocus(), entry.id)
             if entry.option:
@@ -114,7 +119,7 @@ class InTheWindow(WindowTest):
         self.assertAlmostEqual(settings.recording.tolerance, 0.015)
         self.do("step-thin")
         self.window.resize(1_111, 777)
-        self.window._remember()
+        closing.remember(self.window, self.window.rail.shown_step, settings.window)
         stored.save(settings)
         again = stored.load()
         self.assertEqual((again.window.width, again.window.height, again.window.panel), (1_111, 777, "step-thin"))

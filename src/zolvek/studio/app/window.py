@@ -25,6 +25,7 @@ from PyQt6.QtWidgets import (
 from zolvek.core.errors import ZolvekError
 from zolvek.studio.actions.action_table import shortcut_rows
 from zolvek.studio.actions.panel_entries import ENTRIES
+from zolvek.studio.app import closing, preferences
 from zolvek.studio.app.areas import Areas
 from zolvek.studio.app.context_menus import ContextMenu, Pick
 from zolvek.studio.app.menus import Actions
@@ -184,21 +185,7 @@ class Window(QMainWindow):
 
     def preferences(self) -> None:
         """See `Show`."""
-        from zolvek.studio.services.playback.audio_output import output_names
-        from zolvek.studio.views.windows.preferences_dialog import PreferencesDialog
-
-        settings = self.session.settings
-        dialog = self.studio.ask.filled(lambda over: PreferencesDialog(settings, output_names(), over))
-        if dialog is None:
-            return
-        changed = dialog.apply()
-        if "window.theme" in changed:
-            settings.window.follow_desktop = False
-        if changed & {"playback.device", "playback.buffer_frames"} and self.studio.player.made is None:
-            self.studio.player.go_through(None)
-        self.session.tools.changed.emit()
-        self.session.look.changed.emit()
-        stored.save(settings)
+        preferences.edit(self.studio)
 
     def about(self) -> None:
         """See `Show`."""
@@ -328,21 +315,10 @@ class Window(QMainWindow):
         self.studio.files.offer_left()
         self.studio.files.report_missing()
 
-    def _may_stop_work(self) -> bool:
-        """Ask about an export or import that is running: wait for it and then close, stop it, or stay."""
-        work = self.studio.exports.working
-        if work is None:
-            return True
-        wait, stop = "Wait, then quit", "Stop and quit"
-        answer = self.studio.ask.pick("An export or import is still running.", "", (wait, stop, "Cancel"))
-        if answer == wait and self.studio.exports.working is work:
-            work.finished.connect(lambda: QTimer.singleShot(0, self.close))
-        return answer == stop or self.studio.exports.working is not work
-
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None
         studio = self.studio
-        if not self.leaving and not (self._may_stop_work() and studio.files.may_leave()):
+        if not self.leaving and not (closing.may_stop_work(studio, self.close) and studio.files.may_leave()):
             event.ignore()
             return
         if not self.leaving:
@@ -352,17 +328,9 @@ class Window(QMainWindow):
         self.rail.close_work()
         self.focus_lane.backdrops.close()
         studio.close()
-        self._remember()
+        closing.remember(self, self.rail.shown_step, self.session.settings.window)
         stored.save(self.session.settings)
         event.accept()
-
-    def _remember(self) -> None:
-        """How the window is when it closes."""
-        kept = self.session.settings.window
-        kept.maximised = self.isMaximized()
-        if not self.isMaximized() and not self.isFullScreen():
-            kept.width, kept.height = self.width(), self.height()
-        kept.panel = self.rail.shown_step
 
     def leave_at_once(self) -> None:
         """Close without a question. Unsaved work stays in its copy, which the next start offers."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
@@ -14,6 +14,7 @@ from zolvek.core.edits.monitoring import heard
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.records import replace
+from zolvek.studio.services.playback.count_in import CountIn
 from zolvek.studio.session.session import Session
 
 if TYPE_CHECKING:
@@ -45,13 +46,10 @@ def compared_with(session: Session) -> Project | None:
     return None
 
 
-class CountIn(NamedTuple):
-    """A count-in before a beat: its clicks, the seconds from one to the next, and when it began to be heard."""
-
-    beat: float
-    clicks: int
-    period_s: float
-    began: float | None = None  # of time.monotonic
+def _same(state: tuple[object, ...], sent: tuple[object, ...]) -> bool:
+    """Whether what is heard is what was sent: projects by themselves, the rest by what it says."""
+    rows = zip(state, sent, strict=False)
+    return len(state) == len(sent) and all(a is b or (not isinstance(a, Project) and a == b) for a, b in rows)
 
 
 class Player(QObject):
@@ -129,12 +127,8 @@ class Player(QObject):
             from zolvek.studio.services.playback.audio_output import AudioOut
 
             kept = self.session.settings.playback
-            own = self.made is None
-            self.out = (
-                AudioOut(self.playback, self, kept.device, kept.buffer_frames)
-                if own or self.made is None
-                else self.made(self.playback)
-            )
+            make = self.made or (lambda playback: AudioOut(playback, self, kept.device, kept.buffer_frames))
+            self.out = make(self.playback)
             self._set_loop()
         return self.playback
 
@@ -157,10 +151,7 @@ class Player(QObject):
 
     def toggle(self) -> None:
         """Play or stop."""
-        if self.playing:
-            self.stop()
-        else:
-            self.play()
+        (self.stop if self.playing else self.play)()
 
     def play(self, count_in: int = 0) -> None:
         """Play from the playhead, after `count_in` clicks."""
@@ -194,37 +185,17 @@ class Player(QObject):
         self.session.playhead.go(beat)
         self.began = beat
         self.out.start(beat, count_in)
-        self.counting = self._count_in(beat, count_in) if count_in and not self.out.shared else None
+        counts = count_in and not self.out.shared
+        self.counting = CountIn(self.session.project, beat, count_in) if counts else None
         self._await(beat)
         self.timer.start()
         self.begun.emit(beat)
         self.changed.emit()
 
-    def _count_in(self, beat: float, clicks: int) -> CountIn:
-        from zolvek.core.movement.recording.passes import count_in_times
-
-        project = self.session.project
-        times = count_in_times(clicks, float(project.tempo.bpm(beat)), project.meter.meter_at(beat).unit)
-        return CountIn(beat, clicks, float(times[1]))
-
     @property
     def clicks_left(self) -> int:
         """How many clicks of the count-in are still to come; 0 where there is none."""
-        count = self.counting
-        if count is None or count.began is None:
-            return count.clicks if count is not None else 0
-        return max(count.clicks - int((time.monotonic() - count.began) / count.period_s), 1)
-
-    def _count(self, now: float) -> None:
-        """Follow the count-in: it is over when the song moves."""
-        count = self.counting
-        if count is None:
-            return
-        if now > count.beat + RELOCATED_FROM_BEATS:
-            self.counting = None
-        elif count.began is None and self.playback is not None and self.playback.begun:
-            self.counting = count._replace(began=time.monotonic())
-        self.changed.emit()
+        return self.counting.left if self.counting is not None else 0
 
     def stop(self) -> None:
         """Stop."""
@@ -288,16 +259,9 @@ class Player(QObject):
         if playback is None:
             return
         listening = session.audition.listening
-        state = (
-            session.project,
-            listening,
-            session.audition.kept,
-            (session.audition.comparing, session.audition.version),
-            self.gains,
-        )
-        if len(self.sent) == len(state) and all(
-            a is b or (not isinstance(a, Project) and a == b) for a, b in zip(state, self.sent, strict=True)
-        ):
+        compared = session.audition.comparing, session.audition.version
+        state = (session.project, listening, session.audition.kept, compared, self.gains)
+        if _same(state, self.sent):
             return
         before, self.sent = self.sent, state
         playback.use(heard(session.project, listening))
@@ -333,7 +297,9 @@ class Player(QObject):
             self._ended()
             return
         before, now = self.session.playhead.beat, clock.beat
-        self._count(now)
+        if self.clicks_left and self.counting is not None:
+            self.counting.follow(now, self.playback is not None and self.playback.begun)
+            self.changed.emit()
         if self.sought is not None:
             beat, end = self.sought
             if not beat - JITTER_BEATS <= now <= beat + NEAR and time.monotonic() < end:

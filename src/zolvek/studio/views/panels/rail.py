@@ -116,7 +116,8 @@ class Rail(QWidget):
         if entry.page and pages is not None:
             pages.show_page(entry.page)
         target = self.target_of(entry)
-        if target is None:
+        if target is None or not target.isVisibleTo(panel):  # such as ports, where there are none: the panel says so
+            self.first_field().setFocus(Qt.FocusReason.ShortcutFocusReason)
             return
         if entry.option and isinstance(target, QComboBox):
             target.setCurrentIndex(target.findData(entry.option))
