@@ -98,8 +98,8 @@ class Limits(unittest.TestCase):
                 usual = first.get(f"{area}.{name}")
                 for value in beyond(limit):
                     wrong = int(value) if isinstance(usual, int) and math.isfinite(value) else value
-                    older = settings.OLDER[f"{area}.{name}"]
-                    documents: tuple[dict[str, Any], ...] = ({area: {name: wrong}}, {older: wrong})
+                    older = settings.OLDER.get(f"{area}.{name}")  # since there are areas it has no other name
+                    documents: list[dict[str, Any]] = [{area: {name: wrong}}, *([{older: wrong}] if older else [])]
                     for document in documents:
                         document.setdefault("window", {})["theme"] = "lamp"
                         path.write_text(json.dumps(document))

@@ -56,7 +56,7 @@ class ByHand(WindowTest):
         self.assertEqual(len(self.curve()), 1, "a preview changes nothing")
         self.assertIsNotNone(self.session.preview.curve)
         QTest.mouseClick(panel.apply, LEFT)
-        self.assertAlmostEqual(float(self.curve().at(36.0)), 0.8, places=6)
+        self.assertAlmostEqual(float(self.curve().at(36.0)), 1.0, places=6)
         np.testing.assert_allclose(self.curve().at([31.9, 32.0, 40.0, 41.0]), before, atol=1e-9)
         # The curve goes along to another control, its form kept.
         drawn = self.curve()

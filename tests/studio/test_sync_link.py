@@ -176,7 +176,7 @@ class Together(WindowTest):
         self.assertTrue(page.tempo.isVisible())
         # It ends without a word.
         self.until(lambda: not self.studio.player.playing)
-        self.assertLess(session.playhead.beat, 4.0 + CLOCKS_SENT / CLOCKS + 1.5)
+        self.assertLess(session.playhead.beat, 4.0 + CLOCKS_SENT / CLOCKS + 2.0)
         time.sleep(0.1)
         self.assertEqual(self.errors, [])
 

@@ -40,6 +40,7 @@ SYNONYMS: dict[str, tuple[str, ...]] = {
     "preroll": ("step-perform/Record/Pre-roll/", "step-listen//Pre-roll/"),
     "click": ("metronome", "step-perform/Record/Count-in in beats/"),
     "comp comping": ("take-choose-span", "take-choose", "take-let-go"),
+    "spreadsheet list numbers exact": ("points-table", "type-value"),
     "history": ("undo", "redo"),
     "copy clone": ("duplicate", "double-track", "section-double", "copy"),
     "erase": ("delete", "clear-lane"),

@@ -140,10 +140,15 @@ class Window(QMainWindow):
         """See `Show`."""
         self.rail.show_step(key)
 
+    def page(self, key: str, page: str) -> None:
+        """See `Show`."""
+        self.rail.show_page(key, page)
+
     def field(self, name: str) -> None:
         """See `Show`."""
         for entry in self.rail.findChildren(QLineEdit):
             if entry.accessibleName() == name:
+                self.rail.reveal(entry)
                 entry.setFocus(Qt.FocusReason.ShortcutFocusReason)
                 entry.selectAll()
 

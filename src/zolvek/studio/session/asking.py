@@ -93,6 +93,10 @@ class Show(Protocol):
         """Show a panel."""
         ...
 
+    def page(self, key: str, page: str) -> None:
+        """Show a page of a panel, with the keyboard in it."""
+        ...
+
     def field(self, name: str) -> None:
         """Put the keyboard in the field of this accessible name, in the panel that is shown."""
         ...

@@ -23,7 +23,7 @@ from zolvek.core.curve.stamps import STAMPS
 from zolvek.core.model.project import Lane
 from zolvek.core.value.parameter import Parameter
 from zolvek.studio.toolkit.fields import Entry, NumberEntry
-from zolvek.studio.toolkit.hit_fields import HitFields
+from zolvek.studio.toolkit.hit_fields import LABEL_PX, HitFields
 from zolvek.studio.toolkit.widgets import choice, field_label, form, note
 
 if TYPE_CHECKING:
@@ -244,9 +244,10 @@ class HitsDialog(QDialog):
         self.hold.setText("1/32")
         self.length = Entry("Length", lambda _: None, "Empty: until the next hit")
         self.length.setText("1/8")
-        self.held, self.back = field_label("Hold"), field_label("Release")
+        self.held, self.back, stamp = field_label("Hold"), field_label("Release"), field_label("Stamp")
+        stamp.setMinimumWidth(LABEL_PX)
         fields = form()
-        fields.addRow(field_label("Stamp"), self.stamps)
+        fields.addRow(stamp, self.stamps)
         fields.addRow(field_label("Depth"), self.deep)
         fields.addRow(self.held, self.hold)
         fields.addRow(self.back, self.length)

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QSlider, QWidget
 
 from zolvek.studio.toolkit.widgets import choice, field_label, form, note, pick
 
+LABEL_PX = 90  # the width of labels, so that fields stand in one line
 Rows = Sequence[tuple[str, str]]
 
 
@@ -41,6 +42,7 @@ class HitFields(QWidget):
         for text, widget in (("Hits of", self.source), ("Band", self.band), ("Min. strength", self.least)):
             label = field_label(text)
             label.setBuddy(widget)
+            label.setMinimumWidth(LABEL_PX)
             fields.addRow(label, widget)
         fields.addRow("", self.reported)
         self.setLayout(fields)

@@ -36,7 +36,7 @@ PANEL_WIDTH, RAIL_WIDTH = 226, 74
 STEPS = {
     "step-piece": "zolvek.studio.views.panels.song_panel:SongPanel",
     "step-devices": "zolvek.studio.views.panels.devices_panel:DevicesPanel",
-    "step-draw": "zolvek.studio.views.panels.draw_panel:DrawPanel",
+    "step-draw": "zolvek.studio.views.panels.draw_pages:DrawPages",
     "step-shape": "zolvek.studio.views.panels.shape_panel:ShapePanel",
     "step-patterns": "zolvek.studio.views.panels.patterns_panel:PatternsPanel",
     "step-movement": "zolvek.studio.views.panels.movement.movement_panel:MovementPanel",
@@ -102,6 +102,26 @@ class Rail(QWidget):
         self.panels.setCurrentWidget(self.shown[key])
         self.buttons[key].setChecked(True)
 
+    def show_page(self, key: str, page: str) -> None:
+        """Show a page of a panel, with the keyboard in it; "" for the panel as it is."""
+        self.show_step(key)
+        panel = self.shown[key].widget()
+        pages = panel if isinstance(panel, Pages) else panel.findChild(Pages) if panel is not None else None
+        if pages is not None and page:
+            pages.show_page(page)
+            shown = pages.stack.currentWidget()
+            if shown is not None:
+                shown.setFocus(Qt.FocusReason.ShortcutFocusReason)
+
+    def reveal(self, widget: QWidget) -> None:
+        """Show the page that a field is on."""
+        inside, above = widget, widget.parentWidget()
+        while above is not None:
+            pages = above.parentWidget()
+            if isinstance(above, QStackedWidget) and isinstance(pages, Pages):
+                pages.show_page(list(pages.buttons)[above.indexOf(inside)])
+            inside, above = above, pages
+
     @property
     def shown_step(self) -> str:
         """The action of the panel that is shown."""
@@ -109,13 +129,9 @@ class Rail(QWidget):
 
     def show_entry(self, entry: PanelEntry) -> None:
         """Show what an entry of the command finder stands for, with the keyboard on it."""
-        self.show_step(entry.panel)
-        panel = self.shown[entry.panel].widget()
+        self.show_page(entry.panel, entry.page)
+        panel, target = self.shown[entry.panel].widget(), self.target_of(entry)
         assert panel is not None
-        pages = panel.findChild(Pages) if not isinstance(panel, Pages) else panel
-        if entry.page and pages is not None:
-            pages.show_page(entry.page)
-        target = self.target_of(entry)
         if target is None or not target.isVisibleTo(panel):  # such as ports, where there are none: the panel says so
             self.first_field().setFocus(Qt.FocusReason.ShortcutFocusReason)
             return

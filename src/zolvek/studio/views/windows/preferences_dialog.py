@@ -90,6 +90,7 @@ class PreferencesDialog(QDialog):
         super().__init__(parent)
         self.settings = settings
         self.setWindowTitle("Preferences")
+        self.resize(560, 360)
         self.readers: dict[str, Callable[[], object]] = {}
         known = str(settings.get("playback.device"))
         names = list(dict.fromkeys([*devices, *([known] if known else [])]))
@@ -101,6 +102,7 @@ class PreferencesDialog(QDialog):
             fields = form()
             for row in rows:
                 self._add(fields, row, options.get(row.path, row.options))
+            fields.setContentsMargins(12, 12, 12, 12)
             page.setLayout(fields)
             self.pages.addTab(page, name)
         layout = QVBoxLayout(self)
