@@ -104,3 +104,4 @@ ENTRIES: tuple[PanelEntry, ...] = (
     PanelEntry("Send OSC", "step-connect", "Send lanes while playing"),
     PanelEntry("Receive OSC", "step-connect", "Receive OSC"),
 )
+ENTRIES_BY_ID = {entry.id: entry for entry in ENTRIES}

@@ -24,7 +24,7 @@ from PyQt6.QtWidgets import (
 
 from zolvek.core.errors import ZolvekError
 from zolvek.studio.actions.action_table import shortcut_rows
-from zolvek.studio.actions.panel_entries import ENTRIES
+from zolvek.studio.actions.panel_entries import ENTRIES_BY_ID
 from zolvek.studio.app import closing, preferences
 from zolvek.studio.app.areas import Areas
 from zolvek.studio.app.context_menus import ContextMenu, Pick
@@ -242,11 +242,10 @@ class Window(QMainWindow):
 
         finder = Finder(self.studio, self)
         if finder.exec() and finder.chosen:
-            entry = next((row for row in ENTRIES if row.id == finder.chosen), None)
-            if entry is None:
-                self.action(finder.chosen).trigger()
+            if finder.chosen in ENTRIES_BY_ID:
+                self.rail.show_entry(ENTRIES_BY_ID[finder.chosen])
             else:
-                self.rail.show_entry(entry)
+                self.action(finder.chosen).trigger()
 
     def show_error(self, error: ZolvekError) -> None:
         """Say what is wrong, where and how to put it right; one box at a time."""
