@@ -23,10 +23,10 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import NoReturn
 
-from launcher import packages
 from launcher.output import say, stop
 
 STAMP = "whole"
+VENV = (f"python3.{sys.version_info.minor}-venv", "python3-venv")  # Debian's package of what makes environments
 IN_USE = "pyvenv.cfg"  # locked, shared, by what runs from the environment
 FULL_BYTES = 32_000_000  # less than that is left by an installation that did not fit
 
@@ -243,10 +243,11 @@ def _make_whole(place: Path, locks: list[Path]) -> None:
     new, old = _leftovers(place)
     for left in (new, old):
         _remove(left)
+    size = 750 if len(locks) == 1 else 1_000
     say(
         f"The environment in {place} is not whole, or for other packages: making it again."
         if place.exists()
-        else f"Setting up a private environment in {place} (once, about a minute)."
+        else f"Setting up a private environment in {place} (once: about a minute, {size} MB)."
     )
     _run([sys.executable, "-I", "-m", "venv", str(new)], place)
     _install(new, locks, place)
@@ -293,14 +294,14 @@ def _settle(new: Path, place: Path) -> None:
                 os.replace(beside, script)
 
 
+def lacks_venv() -> bool:
+    """Whether this Python can't make an environment."""
+    importlib.invalidate_caches()
+    return not (importlib.util.find_spec("venv") and importlib.util.find_spec("ensurepip"))
+
+
 def _need_venv() -> None:
-    if importlib.util.find_spec("venv") and importlib.util.find_spec("ensurepip"):
-        return
-    names = (f"python3.{sys.version_info.minor}-venv", "python3-venv")
-    if packages.may_install():
-        packages.install([names], "The private environment")
-        importlib.invalidate_caches()
-    if not importlib.util.find_spec("ensurepip"):
+    if lacks_venv():
         stop("Python's venv module is missing: run `sudo apt-get install -y python3-venv`, then start again.")
 
 

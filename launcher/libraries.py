@@ -85,6 +85,7 @@ SYSTEM = {
 
 # Command -> what it needs besides; those not named need nothing more.
 WINDOW_COMMANDS = {"", "demo", "open", "test", "bench", "shots"}
+OPENED = (".zolvek", ".zip")  # files that are opened when they are named alone
 SOUND_COMMANDS = WINDOW_COMMANDS | {"render"}
 FOLDERS = ("/lib", "/usr/lib", "/lib64", "/usr/lib64", "/usr/local/lib")
 
@@ -94,7 +95,8 @@ def needs(arguments: list[str]) -> list[str]:
     command = arguments[0] if arguments else ""
     if command in ("-h", "--help", "--version") or {"-h", "--help"} & set(arguments[1:]):
         return [ALWAYS]
-    shows = command in WINDOW_COMMANDS and not any(each.split("=")[0] == "--write" for each in arguments)
+    opens = command in WINDOW_COMMANDS or command.lower().endswith(OPENED) or os.path.isfile(command)
+    shows = opens and not any(each.split("=")[0] == "--write" for each in arguments)
     png = command == "picture" and any(each.lower().endswith(".png") for each in arguments)
     wanted = [(ALWAYS, True), (SOUND, shows or command in SOUND_COMMANDS), (WINDOW, shows or png)]
     if command == "demo" and not shows:

@@ -50,11 +50,9 @@ def main(root: Path, arguments: list[str]) -> NoReturn:
     locks = [root / "requirements.lock"]
     if developing:
         locks.append(root / "requirements-dev.lock")
-    python = environment.ready(root, locks)
     place = environment.folder(root)
-    _libraries(place, arguments)
-    if command == "test":
-        _test_tools(place)
+    _system_packages(place, arguments, locks)
+    python = environment.ready(root, locks)
     handle = environment.hold(place)
     if handle is not None:
         os.environ[IN_USE] = str(handle)
@@ -64,31 +62,45 @@ def main(root: Path, arguments: list[str]) -> NoReturn:
     os.execv(python, [str(python), "-I", str(entry), *arguments])
 
 
-def _libraries(place: Path, arguments: list[str]) -> None:
-    """Install, or name, the system libraries that a command line needs."""
-    if not libraries.missing(libraries.needs(arguments)):
+def _lacking(place: Path, arguments: list[str], locks: list[Path]) -> tuple[list[tuple[str, ...]], list[str]]:
+    """The system packages that are not there (each one of several names), and what needs them."""
+    rows: list[tuple[str, ...]] = []
+    why = []
+    if not environment.whole(place, locks) and environment.lacks_venv():
+        rows.append(environment.VENV)
+        why.append("the private environment")
+    lacking = libraries.missing(libraries.needs(arguments))
+    for need, packages_of in lacking.items():
+        rows += packages_of
+        why.append(need)
+    if libraries.WINDOW in lacking:
+        rows += libraries.WELCOME
+    return rows, why
+
+
+def _system_packages(place: Path, arguments: list[str], locks: list[Path]) -> None:
+    """Install, or name in one command, all system packages that a command line needs, before anything is made."""
+    tests = arguments[:1] == ["test"]
+    rows, why = _lacking(place, arguments, locks)
+    tools = _lacking_tools() if tests else []
+    if tools and not rows and not packages.may_install():
+        say(f"Tests that need these Debian packages will be skipped: {', '.join(tools)}")
         return
+    if not rows and not tools:
+        return
+    if not packages.may_install():
+        packages.install([*rows, *((name,) for name in tools)], _named(why, tools))  # says the command, and stops
     with environment.alone(place):
-        lacking = libraries.missing(libraries.needs(arguments))  # another start may have done it
-        if lacking:
-            # All of them at once: one question is enough.
-            rows = [row for rows in lacking.values() for row in rows]
-            if libraries.WINDOW in lacking:
-                rows += libraries.WELCOME
-            packages.install(rows, " and ".join(lacking).capitalize())
+        rows, why = _lacking(place, arguments, locks)  # another start may have done it
+        tools = _lacking_tools() if tests else []
+        if rows or tools:
+            packages.install([*rows, *((name,) for name in tools)], _named(why, tools))
+
+
+def _named(why: list[str], tools: list[str]) -> str:
+    text = " and ".join([*why, *(["the tests"] if tools else [])])
+    return text[0].upper() + text[1:]
 
 
 def _lacking_tools() -> list[str]:
     return sorted({package for name, package in TEST_TOOLS.items() if not (shutil.which(name) or os.path.exists(name))})
-
-
-def _test_tools(place: Path) -> None:
-    if not _lacking_tools():
-        return
-    if not packages.may_install():
-        say(f"Tests that need these Debian packages will be skipped: {', '.join(_lacking_tools())}")
-        return
-    with environment.alone(place):
-        lacking = _lacking_tools()
-        if lacking:
-            packages.install([(name,) for name in lacking], "The tests")

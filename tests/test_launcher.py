@@ -96,6 +96,8 @@ class Libraries(unittest.TestCase):
             (["picture", "x", "-o", "y.svg"], [libraries.ALWAYS]),
             (["picture", "x", "-o", "y.PNG"], [libraries.ALWAYS, libraries.WINDOW]),
             (["demo"], [libraries.ALWAYS, libraries.SOUND, libraries.WINDOW]),
+            ([], [libraries.ALWAYS, libraries.SOUND, libraries.WINDOW]),
+            (["song.zolvek"], [libraries.ALWAYS, libraries.SOUND, libraries.WINDOW]),
         ):
             self.assertEqual(libraries.needs(words), wanted, words)
         with (

@@ -165,6 +165,27 @@ class Commands(unittest.TestCase):
         self.assertEqual(run("export", self.demo, "--midi", paths[3]).returncode, 0)
         self.assertEqual(Path(paths[3]).read_bytes()[:4], b"MThd")
 
+    def test_nothing_opens_the_window_and_a_file_alone_opens_it_there(self) -> None:
+        opened: list[Path | None] = []
+        with mock.patch("zolvek.cli.main._window", lambda path, demo=False: opened.append(path)):
+            for words in ((), (self.demo,), ("open", self.demo), ("open",)):
+                done = run(*words)
+                self.assertEqual((done.returncode, done.stdout, done.stderr), (0, "", ""), words)
+        self.assertEqual(opened, [None, Path(self.demo), Path(self.demo), None])
+        for words, part in (
+            (("nosuch",), "There is no command or file “nosuch”."),
+            (("gone.zolvek",), "gone.zolvek: The file can't be read"),
+        ):
+            done = run(*words)
+            self.assertEqual(done.returncode, 2)
+            self.assertIn(part, done.stderr)
+            self.assertEqual(len(done.stderr.splitlines()), 1)
+        bare = run("curve")
+        self.assertEqual((bare.returncode, bare.stdout), (2, ""))
+        self.assertIn("Usage: zolvek curve", bare.stderr.splitlines()[0])
+        for command in ("test", "check", "bench", "shots"):
+            self.assertIn(command, run("--help").stdout.splitlines()[-1])
+
     def test_mistakes_are_one_line_and_status_2(self) -> None:
         text = self.folder / "bad.csv"
         text.write_text("beat,value,shape,amount\n0,x,line,0\n")

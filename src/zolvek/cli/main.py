@@ -32,10 +32,35 @@ NO_DISPLAY = (
 REPORTED_AGAIN_S = 1.0  # seconds, far more than it takes to leave
 
 
-@click.group(context_settings={"help_option_names": ["-h", "--help"]})
+OPENED = (".zolvek", ".zip")  # files that are opened when they are named alone
+IN_CHECKOUT = "In a checkout also: ./zolvek test, check, bench and shots, each with --help."
+
+
+class Commands(click.Group):
+    """Nothing at all opens the window, and a file alone opens it there."""
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        """See click."""
+        return super().parse_args(ctx, args or ["open"])
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        """See click."""
+        name = args[0]
+        is_file = name.lower().endswith(OPENED) or Path(name).is_file()
+        if name not in self.commands and is_file:
+            args = ["open", *args]
+        elif name not in self.commands and not name.startswith("-"):
+            raise click.UsageError(f"There is no command or file “{name}”. `zolvek --help` lists the commands.")
+        return super().resolve_command(ctx, args)
+
+
+@click.group(cls=Commands, context_settings={"help_option_names": ["-h", "--help"]}, epilog=IN_CHECKOUT)
 @click.version_option(__version__, prog_name="zolvek")
 def zolvek() -> None:
-    """Draw and shape automation curves, hear them, and export them."""
+    """Draw and shape automation curves, hear them, and export them. Without a command: open the window on the start
+    screen, or on a project FILE."""
 
 
 @zolvek.command()
@@ -85,9 +110,12 @@ def main() -> None:
         if signal.getsignal(item) is not signal.SIG_IGN:  # as for what runs on without a terminal
             signal.signal(item, _ended)
     try:
-        status = zolvek.main(standalone_mode=False) or 0
+        status = zolvek.main(prog_name="zolvek", standalone_mode=False) or 0
         sys.stdout.flush()
         sys.exit(status)
+    except click.exceptions.NoArgsIsHelpError as error:
+        print(error.format_message(), file=sys.stderr)
+        sys.exit(2)
     except click.ClickException as error:
         _fail(error.format_message())
     except ZolvekError as error:

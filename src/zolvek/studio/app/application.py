@@ -9,7 +9,7 @@ import threading
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QLoggingCategory, Qt, QTimer
+from PyQt6.QtCore import QLoggingCategory, Qt, QtMsgType, QTimer, qInstallMessageHandler
 from PyQt6.QtWidgets import QApplication
 
 from zolvek.core.model.project import Project
@@ -116,8 +116,22 @@ def start(path: Path | None, demo: bool = False) -> tuple[QApplication, Window]:
     return app, window
 
 
+def keep_toolkit_quiet() -> None:
+    """What the toolkit and its plugins say of displays and sound servers is of no use in a producer's terminal; what
+    ends the program is still said. ZOLVEK_VERBOSE=1 shows all of it."""
+    if os.environ.get("ZOLVEK_VERBOSE"):
+        return
+
+    def say(kind: QtMsgType, _: object, text: str | None) -> None:
+        if kind in (QtMsgType.QtCriticalMsg, QtMsgType.QtFatalMsg):
+            print(f"zolvek: {text}", file=sys.stderr)
+
+    qInstallMessageHandler(say)
+
+
 def run(path: Path | None, demo: bool = False) -> int:
     """Open the window on a project, on the demo, or on the sheet that asks; returns the exit status."""
+    keep_toolkit_quiet()
     app, window = start(path, demo)
     Faults(window).begin()
     Interruption(app, window)
