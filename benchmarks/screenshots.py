@@ -14,7 +14,8 @@ import numpy as np
 from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QApplication, QWidget
 
-from benchmarks import hardness, structure_picture
+from benchmarks import hardness, own_plugins, structure_picture
+from benchmarks.own_plugins import ESTUARY
 from tests.sync.jack_server import Jack
 from zolvek.core.curve import shaping
 from zolvek.core.curve.construction import curve
@@ -304,11 +305,11 @@ def _blocks(window: Window) -> None:
 
 
 def _plugin_list(window: Window) -> QWidget:
-    """What is installed where the picture is made."""
+    """Two plugins of our own."""
     from zolvek.studio.toolkit.plugin_dialog import PluginDialog
 
     studio = window.studio
-    studio.session.settings.plugins.favourites = [SYNTH]
+    studio.session.settings.plugins.favourites = [ESTUARY.uri]
     dialog = PluginDialog(studio.plugins, studio.session.settings.plugins, studio.ask.folder, window)
     dialog.show()
     _wait(lambda: studio.plugins.found is not None)
@@ -316,24 +317,20 @@ def _plugin_list(window: Window) -> QWidget:
 
 
 def _plugin_morph(window: Window) -> None:
-    """A synth from one of its presets to another over Cast off, every parameter that differs in its lane."""
-    from zolvek.core.edits import chains, plugins, replacement
+    """A plugin of ours from one of its presets to another over Cast off, every parameter that differs in its lane."""
+    from zolvek.core.edits import plugins
     from zolvek.core.model.morph import Course
     from zolvek.core.movement.morphing.morphs import chained
     from zolvek.sound.jobs.plugin_description import describe_in_process
 
     session, project = window.session, window.session.project
-    kind = describe_in_process(SYNTH)
-    figure = next(track.notes for track in project.tracks if track.name == "Lanterns")
-    project, track = chains.add_track(project, "Sails")
-    own = next(each for each in project.tracks if each.id == track)
-    project = replacement.with_track(project, replace(own, notes=figure))
-    project, device = plugins.added(project, track, kind)
+    track = next(track.id for track in project.tracks if track.name == "Lanterns")
+    project, device = plugins.added(project, track, describe_in_process(ESTUARY.uri))
     ends = [next(s for s in project.states if s.name == name) for name in MORPHED]
     way = Course("s-curve", 0.4)
     project = chained(project, device, [(bar(9), ends[0].id), (bar(17), ends[1].id)], way)
     session.document.edit("Morph", project)
-    session.touch(device, "vcf_freq")
+    session.touch(device, "cutoff")
     window.studio.view.show(bar(8), bar(19) - bar(8))
     session.span.choose((bar(9), bar(17)))
     window.rail.show_step("step-morph")
@@ -341,12 +338,11 @@ def _plugin_morph(window: Window) -> None:
     session.playhead.go(bar(13))
 
 
-SYNTH = "http://drobilla.net/plugins/mda/JX10"  # mda-lv2, GPL-3.0
-MORPHED = ("5th Sweep Pad", "303 Saw Bass")
+MORPHED = ("Low tide", "Spring flood")
 # Pictures that are made where something is installed: its file, and what it is called.
 NEEDS = {
-    "plugins": ("/usr/lib/lv2/mda.lv2", "mda-lv2"),
-    "plugin-morph": ("/usr/lib/lv2/mda.lv2", "mda-lv2"),
+    "plugins": ("/usr/bin/cc", "gcc"),
+    "plugin-morph": ("/usr/bin/cc", "gcc"),
     "connect": ("/usr/bin/jackd", "jackd2"),
 }
 
@@ -380,6 +376,10 @@ def make(docs: Path) -> int:
     """Write every shot to docs/screenshots, the shortcut list and the picture of the structure to docs."""
     # The library of who makes the pictures has no place in them.
     os.environ["XDG_DATA_HOME"] = tempfile.mkdtemp(prefix="zolvek-shots-")
+    os.environ["XDG_CACHE_HOME"] = os.environ["XDG_DATA_HOME"]
+    os.environ["LV2_PATH"] = os.environ["VST3_PATH"] = f"{os.environ['XDG_DATA_HOME']}/bundles"
+    if Path("/usr/bin/cc").exists():
+        own_plugins.compiled(Path(os.environ["LV2_PATH"]))
     (docs / "screenshots").mkdir(parents=True, exist_ok=True)
     (docs / "shortcuts.md").write_text(shortcuts_page(), encoding="utf-8")
     (docs / "structure.svg").write_text(structure_picture.draw(), encoding="utf-8")

@@ -9,7 +9,7 @@ import threading
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QLoggingCategory, Qt, QtMsgType, QTimer, qInstallMessageHandler
+from PyQt6.QtCore import QLoggingCategory, Qt, QTimer, QtMsgType, qInstallMessageHandler
 from PyQt6.QtWidgets import QApplication
 
 from zolvek.core.model.project import Project

@@ -68,7 +68,7 @@ MENUS: dict[str, tuple[str, ...]] = {
     "take": ("take-hear", "take-solo", "take-mute", LINE, "take-choose", "take-choose-span", "take-let-go", "take-crop",
         "take-edit", LINE,
              "take-rename", "take-rate", "take-colour", "take-copy", LINE, "take-delete"),
-    "layer": ("layer-on", "layer-solo", "layer-draw", "layer-depth", "layer-rate", LINE, "layer-rename",
+    "layer": ("layer-on", "layer-solo", "layer-draw", "layer-depth", "layer-rate", "layer-steady", LINE, "layer-rename",
         "layer-earlier", "layer-later", "layer-span", "layer-share", LINE,
               "layer-bake", LINE, "layer-remove"),
     "pattern": ("pattern-place", "slot-add", LINE, "pattern-rename", "pattern-delete", "pattern-undo"),

@@ -20,11 +20,10 @@ from zolvek.core.value.parameter import Parameter
 from zolvek.studio.commands.controls import add_touched_lane, can_add_lane, driven
 from zolvek.studio.services.context import Studio
 from zolvek.studio.toolkit.widgets import ElidedLabel
-from zolvek.studio.views.shared.dial import HEIGHT, LOW, WIDE, WIDTH, Dial
+from zolvek.studio.views.shared.dial import HEIGHT, WIDTH, Dial
 
 MOST = 64  # dials at once: plugins have hundreds of parameters, the others are found in the index
 REMEMBERED = 16  # controls that were touched last, which keep their dials
-FEW = 6  # dials of a device that fit one line, their words next to them
 DRIVEN = ("from-dial", "bypass", "arm", "dial-type")
 
 
@@ -74,7 +73,7 @@ class Bench(QWidget):
         scroll.setWidget(self.row)
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QFrame.Shape.NoFrame)
-        self.dial_area = scroll
+        scroll.setFixedHeight(HEIGHT + 4)  # the same for every device: nothing moves when another is shown
         scroll.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -145,13 +144,11 @@ class Bench(QWidget):
         track = self.session.project.device_track(device)
         this_device = track.device(device)
         self.heading.setText(f"{track.name} · {this_device.name}")
-        few = len(this_device.parameters) <= FEW
-        self.dial_area.setFixedHeight((LOW if few else HEIGHT) + 4)
         offered = self._offered(this_device)
         for index, parameter in enumerate(offered):
             if index and index == len(this_device.favourites):
                 self.row_layout.addWidget(_upright())
-            dial = Dial(self.session, self.studio.ask, device, parameter, few)
+            dial = Dial(self.session, self.studio.ask, device, parameter)
             self.dials.append(dial)
             self.studio.show.context_menu(dial, dial.menu_kind)
             self.row_layout.addWidget(dial)
@@ -162,7 +159,7 @@ class Bench(QWidget):
             self.row_layout.addWidget(self.more)
         self.more.setVisible(bool(more))
         self.row_layout.addStretch(1)
-        width = len(self.dials) * ((WIDE if few else WIDTH) + 4) + 16
+        width = len(self.dials) * (WIDTH + 4) + 16
         self.row.setMinimumWidth(width + (self.more.sizeHint().width() + 8 if more else 0))
 
     def first_dial(self) -> Dial | None:

@@ -21,7 +21,6 @@ from zolvek.studio.toolkit.cancel_keys import CancelKeys
 from zolvek.studio.toolkit.event_time import event_time
 
 WIDTH, HEIGHT, RING = 74, 86, 16
-WIDE, LOW = 132, 44  # of one whose words are next to it
 START, SWEEP = 225.0, 270.0  # degrees: lower left, and the travel to lower right
 TRAVEL_PX = 160.0  # pixels of a drag from end to end
 
@@ -30,12 +29,11 @@ class Dial(QWidget):
     """Shows one parameter: the needle is what is heard at the playhead, the notch on the ring
     the control's own present value where a lane moves it away."""
 
-    def __init__(self, session: Session, ask: Ask, device: str, parameter: Parameter, low: bool = False) -> None:
+    def __init__(self, session: Session, ask: Ask, device: str, parameter: Parameter) -> None:
         super().__init__()
         self.session, self.ask = session, ask
         self.device, self.parameter = device, parameter
-        self.low = low
-        self.setFixedSize(WIDE if low else WIDTH, LOW if low else HEIGHT)
+        self.setFixedSize(WIDTH, HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(parameter.name)
         self.setToolTip(f"{parameter.name}: drag, scroll or use the arrow keys; Enter types a value")
@@ -99,16 +97,13 @@ class Dial(QWidget):
         weight = themes.QFont.Weight.DemiBold if focused else themes.QFont.Weight.Normal
         painter.setFont(themes.font(9.5, weight))
         painter.setPen(themes.color(theme.curve if focused else theme.ink))
-        left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
-        beside = left if self.low else Qt.AlignmentFlag.AlignCenter
-        area = QRectF(48, 3, WIDE - 50, 19) if self.low else QRectF(0, 2, WIDTH, 18)
-        self._words(painter, area, beside, self.parameter.name)
+        self._words(painter, QRectF(0, 2, WIDTH, 18), self.parameter.name)
         track = self.session.project.device_track(self.device)
         lane = track.lane_on(self.device, self.parameter.id)
         if lane is not None and lane.id in self.session.passes.armed:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(themes.color(theme.selection))
-            painter.drawEllipse(QPointF(8 if self.low else WIDTH - 12, 8 if self.low else 28), 4.0, 4.0)
+            painter.drawEllipse(QPointF(WIDTH - 12, 28), 4.0, 4.0)
             painter.setBrush(Qt.BrushStyle.NoBrush)
         if self.parameter.taper == "switch":
             self._lever(painter, theme, heard >= 0.5, applied)
@@ -116,20 +111,22 @@ class Dial(QWidget):
             self._ring(painter, theme, heard, present, applied)
         painter.setPen(themes.color(theme.ink))
         painter.setFont(themes.font(9.5))
-        area = QRectF(48, 22, WIDE - 50, 19) if self.low else QRectF(0, 63, WIDTH, 20)
-        self._words(painter, area, beside, self.parameter.text(heard))
+        self._words(painter, QRectF(0, 63, WIDTH, 20), self.parameter.text(heard))
         if self.hasFocus():
             painter.setPen(QPen(themes.color(theme.curve), 1.0, Qt.PenStyle.DotLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(1.5, 1.5, self.width() - 3, self.height() - 5))
 
-    def _words(self, painter: QPainter, area: QRectF, side: Qt.AlignmentFlag, text: str) -> None:
-        cut = Qt.TextElideMode.ElideRight
-        painter.drawText(area, side, painter.fontMetrics().elidedText(text, cut, int(area.width()) - 2))
+    def _words(self, painter: QPainter, area: QRectF, text: str) -> None:
+        """A text that gives way in its middle: names differ at their ends."""
+        cut = Qt.TextElideMode.ElideMiddle
+        painter.drawText(
+            area, Qt.AlignmentFlag.AlignCenter, painter.fontMetrics().elidedText(text, cut, int(area.width()))
+        )
 
     @property
     def _center(self) -> QPointF:
-        return QPointF(25, LOW / 2) if self.low else QPointF(WIDTH / 2, 42)
+        return QPointF(WIDTH / 2, 42)
 
     def _lever(self, painter: QPainter, theme: themes.Theme, on: bool, applied: bool) -> None:
         """A switch: a lever that lies to the left, or to the right when it is on."""

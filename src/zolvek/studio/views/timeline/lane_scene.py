@@ -26,6 +26,9 @@ from zolvek.studio.views.timeline.plot import SCALE, Plot
 from zolvek.studio.views.timeline.selection_frame import HANDLES, Handle, frame_of
 
 MOST_DIAMONDS = 90  # drawn of a selection that is too dense to take hold of
+ALONE_PX = 1.8  # the width of what is drawn on, where it is all that is seen
+RESULT_PX, DRAWN_ON_PX = 1.3, 2.6  # widths of what is heard, and of what is drawn on, where both are seen
+NAME_PX = 15.0  # the height of a curve's name
 ERROR_STRIP_PX = 16.0  # pixels that the largest error of a preview is tall
 
 
@@ -66,8 +69,8 @@ def scene_of(session: Session, plot: Plot, hand: Hand) -> Scene | None:
 def draw(painter: QPainter, scene: Scene) -> None:
     """Draw the scene, from back to front."""
     for layer in (
-        _draw_span, _draw_behind, _draw_layers, _draw_choices, _draw_curve, _draw_errors, _draw_pass, _draw_frame,
-        _draw_points, _draw_segment, _draw_hand, _draw_playhead,
+        _draw_span, _draw_behind, _draw_layers, _draw_choices, _draw_curve, _draw_names, _draw_errors, _draw_pass,
+        _draw_frame, _draw_points, _draw_segment, _draw_hand, _draw_playhead,
     ):  # fmt: skip
         layer(painter, scene)
 
@@ -94,7 +97,7 @@ def _draw_behind(painter: QPainter, scene: Scene) -> None:
         painter.setPen(QPen(themes.color(theme.bar_line), 1.0, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(SCALE, middle), QPointF(plot.width, middle))
         base = scene.lane.curve
-        curve_painting.draw_curve(painter, base, plot.view, plot.area, theme.ghost, 1.2, dashed=True)
+        curve_painting.draw_curve(painter, base, plot.view, plot.area, theme.ghost, 1.0, dashed=True)
 
 
 def _draw_layers(painter: QPainter, scene: Scene) -> None:
@@ -103,7 +106,8 @@ def _draw_layers(painter: QPainter, scene: Scene) -> None:
     heard, plot = played(scene.lane, scene.session.project), scene.plot
     if heard.plain:
         return
-    curve_painting.draw_curve(painter, heard.drawn, plot.view, plot.area, scene.theme.layer, 1.4)
+    ink = themes.lane_ink(scene.theme, scene.lane)
+    curve_painting.draw_curve(painter, heard.drawn, plot.view, plot.area, ink, RESULT_PX)
     if isinstance(heard.drawn, LayeredCurve) and not heard.drawn.fit:
         _draw_cut(painter, scene, heard.drawn)
 
@@ -140,11 +144,34 @@ def _draw_curve(painter: QPainter, scene: Scene) -> None:
     """What is drawn on; while a preview is shown, its ghost and the preview."""
     plot, preview, curve = scene.plot, scene.session.preview.curve, scene.target.curve
     if preview is None:
-        curve_painting.draw_curve(painter, curve, plot.view, plot.area, scene.ink)
+        alone = played(scene.lane, scene.session.project).plain and not scene.target.aside
+        width = ALONE_PX if alone else DRAWN_ON_PX  # the strongest of those that are seen together
+        curve_painting.draw_curve(painter, curve, plot.view, plot.area, scene.ink, width)
     else:
         ghost = scene.theme.ghost
         curve_painting.draw_curve(painter, curve, plot.view, plot.area, ghost, dashed=True)
         curve_painting.draw_curve(painter, preview, plot.view, plot.area, scene.ink, 2.2)
+
+
+def _draw_names(painter: QPainter, scene: Scene) -> None:
+    """Which curve is which, at their right ends, where there are several."""
+    heard, plot, target = played(scene.lane, scene.session.project), scene.plot, scene.target
+    if (heard.plain and not target.aside) or scene.session.preview.curve is not None:
+        return
+    theme, end = scene.theme, plot.view.last
+    rows = [(float(heard.drawn.at(end)), "Result", themes.lane_ink(theme, scene.lane))]
+    rows += [(float(target.curve.at(end)), "Base" if not target.aside else "Layer", scene.ink)]
+    rows += [(float(scene.lane.curve.at(end)), "Base", theme.quiet)] if target.aside else []
+    painter.setFont(themes.font(9.5, themes.QFont.Weight.Medium))
+    lowest = float("-inf")
+    for value, text, ink in sorted(rows, key=lambda row: -row[0]):
+        top = max(plot.area.bottom() - value * plot.area.height() - NAME_PX / 2.0, lowest)
+        lowest = top + NAME_PX
+        width = painter.fontMetrics().horizontalAdvance(text) + 8
+        area = QRectF(plot.width - width - 2, top, width, NAME_PX)
+        painter.fillRect(area, themes.color(theme.sheet, 0.85))
+        painter.setPen(themes.color(ink))
+        painter.drawText(area, Qt.AlignmentFlag.AlignCenter, text)
 
 
 def _draw_errors(painter: QPainter, scene: Scene) -> None:

@@ -36,7 +36,7 @@ class MorphPage(QWidget):
         layout = page_layout(self)
         self._lay_out_way(layout)
         self.table = QTreeWidget()
-        self.table.setHeaderLabels(["Collisions", "From", "To"])
+        self.table.setHeaderLabels(["Parameter", "From", "To"])
         self.table.setRootIsDecorated(False)
         self.table.setAccessibleName("Parameters that the morph moves")
         self.table.setColumnWidth(0, 92)

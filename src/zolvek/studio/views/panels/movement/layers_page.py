@@ -25,10 +25,7 @@ from zolvek.studio.views.shared.action_buttons import action_buttons
 LAYER = Qt.ItemDataRole.UserRole
 LAYER_BUTTONS = (
     (("Draw", "layer-draw"), ("Depth", "layer-depth"), ("Rate", "layer-rate")),
-    (("Fit to span", "layer-span"), ("Constant depth", "layer-steady")),
-    (("Rename…", "layer-rename"), ("Share…", "layer-share")),
-    (("Earlier", "layer-earlier"), ("Later", "layer-later"), ("Remove", "layer-remove")),
-    (("Bake", "layer-bake"), ("Bake all", "bake-all")),
+    (("Bake", "layer-bake"), ("Bake all", "bake-all"), ("Remove", "layer-remove")),
 )
 
 
@@ -58,13 +55,14 @@ class LayersPage(QWidget):
         self.list = QListWidget()
         self.list.setAccessibleName("Layers of the lane")
         self.list.setMinimumHeight(96)
+        self.list.setToolTip("Right-click a layer to rename, move, fit or share it")
         self.list.itemChanged.connect(self._toggle)
         self.list.currentItemChanged.connect(self._pick)
         studio.show.context_menu(self.list, lambda _: "layer" if self.list.currentItem() else "")
         layout.addWidget(self.list, 1)
         self.amount = Entry("Depth of the layer", self._type_amount, "−200 to 200 %")
         line = QHBoxLayout()
-        line.addWidget(field_label("Amount"))
+        line.addWidget(field_label("Depth"))
         line.addWidget(self.amount, 1)
         self.solo = QCheckBox("Solo")
         self.solo.clicked.connect(lambda on: self._change("Solo the layer", solo=on))
