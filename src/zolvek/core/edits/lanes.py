@@ -276,3 +276,8 @@ def with_switch(lane: Lane, beat: float, slot: int) -> Lane:
         if switch.slot != (kept[-1].slot if kept else -1):
             kept.append(switch)
     return replace(lane, switches=tuple(kept))
+
+
+def is_linked(project: Project, lane: str) -> bool:
+    """Whether a lane moves another one along, or is moved along by one."""
+    return any(lane in (link.lane, link.other) for link in project.links)

@@ -82,7 +82,7 @@ def add_lanes(
     return with_track(project, replace(track, lanes=(*track.lanes, *added)))
 
 
-LANE_COLOURS = 6  # inks that lanes are drawn in
+LANE_COLOURS = 10  # that lanes are drawn in
 
 # Controllers that MIDI 1.0 leaves undefined or to general use, taken in this order.
 FREE_CONTROLLERS = (*range(14, 32), *range(85, 91), *range(102, 120))

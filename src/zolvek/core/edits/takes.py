@@ -9,6 +9,7 @@ from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.shaping import between
 from zolvek.core.curve.spans import cut, piece, splice
 from zolvek.core.curve.thinning import thinned
+from zolvek.core.edits.replacement import LANE_COLOURS
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane
 from zolvek.core.model.take import Choice, Comp, Take
@@ -26,7 +27,7 @@ def take_of(lane: Lane, key: str) -> Take:
 def with_take(lane: Lane, curve: Curve, first: float, last: float) -> Lane:
     """Another take next to the lane."""
     number = 1 + max((int(t.id.rpartition("-")[2]) for t in lane.takes if "-" in t.id), default=0)
-    take = Take(f"take-{number}", f"Take {number}", curve, first, last, colour=(number - 1) % 6)
+    take = Take(f"take-{number}", f"Take {number}", curve, first, last, colour=(number - 1) % LANE_COLOURS)
     return replace(lane, takes=(*lane.takes, take))
 
 

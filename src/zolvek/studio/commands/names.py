@@ -11,7 +11,7 @@ from zolvek.studio.services.context import Studio
 from zolvek.studio.session.chosen import chosen_device, shown_track
 from zolvek.studio.session.session import Session
 
-COLOURS = 7  # six inks, and none
+COLOURS = replacement.LANE_COLOURS + 1  # those of lanes, and none
 
 
 def name_of(session: Session, track: str | None, device: str | None) -> str:

@@ -6,6 +6,7 @@ from __future__ import annotations
 from functools import partial
 
 from zolvek.core.edits import sections
+from zolvek.core.edits.replacement import LANE_COLOURS
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.formats.audio.sound_lengths import lengths_of
@@ -60,7 +61,7 @@ def colour_section(session: Session) -> None:
     """Give the section the next colour."""
     number = section_of(session)
     span = session.project.section_spans()[number][0]
-    change_section(session, number, f"Colour {span.name}", colour=(span.colour + 1) % 7)
+    change_section(session, number, f"Colour {span.name}", colour=(span.colour + 1) % (LANE_COLOURS + 1))
 
 
 def join_section(session: Session) -> None:

@@ -40,6 +40,7 @@ class Theme(NamedTuple):
     layer: str
     playhead: str
     wash: str  # under a selected span
+    fault: str  # text of what is wrong, AA on desk and sheet
 
 
 THEMES = {
@@ -61,6 +62,7 @@ THEMES = {
             "#744B7F",
             "#2C3F8C",
             "#F1DACB",
+            "#A3301D",
         ),
         Theme(
             "lamp",
@@ -78,6 +80,7 @@ THEMES = {
             "#C39BCF",
             "#9DAEF2",
             "#3A2D2B",
+            "#F0836B",
         ),
     )
 }
@@ -91,11 +94,34 @@ def color(value: str, alpha: float = 1.0) -> QColor:
     return color
 
 
-# Inks for lanes, light and dark theme; the first is the theme's own curve ink. Lanes always
+# Colours of lanes: ten that stay apart for the three kinds of colour blindness too (found by search, held by a test);
+# light and dark theme; the first is the theme's own curve ink. Lanes always
 # bear their names too: colour is for finding, not for reporting.
 LANE_INKS = {
-    "vellum": ("#0C5B66", "#7A4A12", "#3F5A1E", "#7B2F4F", "#3E4A8A", "#5B4636"),
-    "lamp": ("#6FC3CF", "#E0AE6B", "#A7CB7E", "#E395B5", "#A3AEEF", "#CDB49C"),
+    "vellum": (
+        "#0C5B66",
+        "#8F644D",
+        "#4D6E01",
+        "#AC3788",
+        "#1964C7",
+        "#6A473A",
+        "#631A7C",
+        "#484200",
+        "#796A6A",
+        "#3E4041",
+    ),
+    "lamp": (
+        "#6FC3CF",
+        "#A59E43",
+        "#79A678",
+        "#B58CA6",
+        "#7692F3",
+        "#C4C860",
+        "#A3B5FF",
+        "#B5BCAB",
+        "#B6E4DF",
+        "#7BEDFF",
+    ),
 }
 
 
@@ -169,13 +195,14 @@ def style_sheet(theme: Theme) -> str:
     """The whole window's. Long: one sheet, read from top to bottom."""
     return f"""
     QMainWindow, QDialog, QMessageBox {{ background: {theme.desk}; }}
+    QDialog, QMessageBox, QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
     QMenuBar {{ background: {theme.desk}; padding: 1px 4px; }}
     QMenuBar::item {{ padding: 4px 9px; border-radius: 3px; }}
     QMenuBar::item:selected {{ background: {theme.hairline}; }}
     QMenu {{ background: {theme.raised}; border: 1px solid {theme.bar_line}; padding: 4px; }}
     QMenu::item {{ padding: 5px 26px 5px 22px; border-radius: 3px; }}
     QMenu::item:selected {{ background: {theme.hairline}; }}
-    QMenu::item:disabled {{ color: {theme.ghost}; }}
+    QMenu::item:disabled {{ color: {theme.quiet}; }}
     QMenu::separator {{ height: 1px; background: {theme.hairline}; margin: 4px 8px; }}
     QToolTip {{ background: {theme.raised}; border: 1px solid {theme.bar_line}; padding: 3px; }}
     QLineEdit, QSpinBox, QDoubleSpinBox, QPlainTextEdit {{
@@ -246,7 +273,7 @@ def style_sheet(theme: Theme) -> str:
     QSplitter::handle {{ background: {theme.desk}; }}
     QLabel[role="heading"] {{ font-weight: 600; font-size: 11pt; }}
     QLabel[role="quiet"] {{ color: {theme.quiet}; }}
-    QLabel[role="fault"] {{ color: {theme.selection}; }}
+    QLabel[role="fault"] {{ color: {theme.fault}; }}
     QLabel[role="refused"] {{ color: {theme.ink}; background: {theme.raised}; border: 1px solid {theme.selection};
         border-radius: 3px; padding: 4px 6px; }}
     QLabel[role="field"] {{ color: {theme.quiet}; font-size: 9.5pt; }}

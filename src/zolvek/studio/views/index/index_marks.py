@@ -5,11 +5,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QModelIndex, QRectF, Qt
-from PyQt6.QtGui import QPainter
+from PyQt6.QtCore import QModelIndex, QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPen
 from PyQt6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from zolvek.core.model.project import Lane
+from zolvek.core.edits.lanes import is_linked
+from zolvek.core.model.project import Lane, Project
 from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.curve_painting import diamond
@@ -18,6 +19,7 @@ from zolvek.studio.views.shared.level_meter import height
 
 Levels = Callable[[], dict[str, float]]
 MARK = Qt.ItemDataRole.UserRole + 1  # "on", "bypassed", "hidden" or ""
+STATES = Qt.ItemDataRole.UserRole + 5  # what else is so of a lane: a tuple of "locked" and "linked"
 INK = Qt.ItemDataRole.UserRole + 4  # the number of a lane's colour
 LETTERS = (("M", 50), ("S", 32))  # mute and solo, so many pixels from the right
 
@@ -27,6 +29,35 @@ def mark_of(lane: Lane | None) -> str:
     if lane is None:
         return ""
     return "bypassed" if lane.bypassed else "hidden" if lane.hidden else "on"
+
+
+def _padlock(painter: QPainter, at: QPointF, ink: QColor) -> None:
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(ink, 1.3))
+    painter.drawArc(QRectF(at.x() - 2.5, at.y() - 5.0, 5.0, 6.5), 0, 180 * 16)
+    painter.fillRect(QRectF(at.x() - 4.0, at.y() - 1.5, 8.0, 5.5), ink)
+    painter.restore()
+
+
+def _rings(painter: QPainter, at: QPointF, ink: QColor) -> None:
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(ink, 1.3))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for side in (-1.8, 1.8):
+        painter.drawEllipse(at + QPointF(side, 0.0), 2.8, 2.8)
+    painter.restore()
+
+
+GLYPHS = {"locked": _padlock, "linked": _rings}
+
+
+def states_of(project: Project, lane: Lane | None) -> tuple[str, ...]:
+    """What else is to be seen of a lane."""
+    if lane is None:
+        return ()
+    return (*(["locked"] if lane.locked else []), *(["linked"] if is_linked(project, lane.id) else []))
 
 
 class Marks(QStyledItemDelegate):
@@ -42,6 +73,7 @@ class Marks(QStyledItemDelegate):
         assert painter is not None
         super().paint(painter, option, index)
         mark, track = index.data(MARK), index.data(TRACK)
+        states = index.data(STATES) or ()
         theme = themes.THEMES[self.session.settings.window.theme]
         at = QRectF(option.rect)
         if track:
@@ -61,6 +93,8 @@ class Marks(QStyledItemDelegate):
         painter.setBrush(ink if mark == "on" else themes.color(theme.sheet))
         painter.drawPolygon(diamond(at.right() - 11, at.center().y(), 4.0))
         painter.restore()
+        for place, state in enumerate(states):
+            GLYPHS[state](painter, QPointF(at.right() - 26 - 14 * place, at.center().y()), themes.color(theme.quiet))
 
     def _letters(self, painter: QPainter, theme: themes.Theme, at: QRectF, track: str) -> None:
         """M and S, framed when they are on, and how loud the track is as a line below."""

@@ -22,7 +22,7 @@ from zolvek.studio.toolkit import key_routing
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.fields import Search
 from zolvek.studio.toolkit.widgets import note
-from zolvek.studio.views.index.index_marks import INK, LETTERS, MARK, Levels, Marks, mark_of
+from zolvek.studio.views.index.index_marks import INK, LETTERS, MARK, STATES, Levels, Marks, mark_of, states_of
 from zolvek.studio.views.index.index_search import show_matching
 from zolvek.studio.views.index.index_tree import DEVICE, TRACK, Tree
 
@@ -95,7 +95,7 @@ class IndexPanel(QWidget):
     def refresh(self) -> None:
         """Show the project's devices; the tree is built again only when they are others."""
         project = self.session.project
-        lanes = [(x.device, x.parameter, mark_of(x), x.colour) for x in project.lanes()]
+        lanes = [(x.device, x.parameter, mark_of(x), x.colour, states_of(project, x)) for x in project.lanes()]
         shape = tuple(
             (t.id, t.name, tuple((d.id, d.name, d.favourites, d.row) for d in t.devices)) for t in project.tracks
         )
@@ -113,7 +113,12 @@ class IndexPanel(QWidget):
             lane = project.device_track(device).lane_on(device, parameter)
             if lane is not None and item.data(0, INK) != lane.colour:
                 item.setData(0, INK, lane.colour)
+            states = states_of(project, lane)
+            if tuple(item.data(0, STATES) or ()) != states:
+                item.setData(0, STATES, states)
             self._mark(item, mark_of(lane))
+            if lane is not None:
+                item.setToolTip(0, f"{item.text(0)}: {', '.join((WORDS[mark_of(lane)], *states))}")
         for top in range(self.tree.topLevelItemCount()):
             head = self.tree.topLevelItem(top)
             if head is not None:

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QEvent, QObject, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
 
+from zolvek.core.edits.lanes import is_linked
 from zolvek.studio.commands.lanes import change
 from zolvek.studio.commands.modes import Mode, modes
 from zolvek.studio.services.context import Studio
@@ -135,6 +136,7 @@ class Head(QWidget):
         words = (
             "armed" if lane.id in session.passes.armed else "",
             "relative" if lane.relative else "",
+            "linked" if is_linked(session.project, lane.id) else "",
             "lane loop" if lane.cycle else "",
             f"{layers} layer" + ("s" if layers > 1 else "") if layers else "",
             f"drawing on {target.aside}" if target.aside else "",

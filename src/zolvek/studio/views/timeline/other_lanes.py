@@ -214,7 +214,7 @@ class OtherLanes(QWidget):
         painter.setFont(themes.font(9.5))
         area = QRectF(2, top + 2, SCALE - 8, 18)
         text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(area.width()))
-        painter.setPen(themes.color(theme.ghost if lane.bypassed else theme.ink))
+        painter.setPen(themes.color(theme.quiet if lane.bypassed else theme.ink))
         painter.drawText(area, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
 
     def _label(self, painter: QPainter, theme: themes.Theme, lane: Lane, sheet: QRectF) -> None:
