@@ -8,7 +8,7 @@ from typing import Any
 from unittest import mock
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit
+from PyQt6.QtWidgets import QAbstractSpinBox, QApplication, QComboBox, QLabel, QLineEdit
 
 from tests.present import present
 from tests.studio.driver import WindowTest
@@ -74,6 +74,30 @@ class InTheWindow(WindowTest):
             if entry.option:
                 assert isinstance(target, QComboBox)
                 self.assertEqual(target.currentData(), entry.option)
+
+    def test_a_screen_reader_hears_names_and_values(self) -> None:
+        """Every field of every panel has a name and a label of its own; lane and dials say what they are at."""
+        for step in self.window.rail.buttons:
+            self.do(step)
+            panel = present(self.window.rail.shown[step].widget())
+            for field in (*panel.findChildren(QComboBox), *panel.findChildren(QLineEdit)):
+                inside = isinstance(field.parentWidget(), QComboBox | QAbstractSpinBox)
+                self.assertTrue(field.accessibleName() or inside, (step, type(field).__name__))
+            labels = [label for label in panel.findChildren(QLabel) if label.property("role") == "field"]
+            bare = [label.text() for label in labels if label.buddy() is None]
+            self.assertLess(len(bare), 7, (step, bare))  # headings of groups
+        self.session.focus.on("horn.cutoff")
+        self.session.playhead.go(0.0)
+        self.until(lambda: "240 Hz at 1.1.0" in self.lane.accessibleDescription())
+        self.assertIn("Hull · Horn · Cutoff: 10 points, 20 Hz to 20 kHz", self.lane.accessibleDescription())
+        dial = next(d for d in self.window.bench.dials if d.parameter.id == "cutoff")
+        dial.setFocus()
+        self.assertEqual(dial.accessibleName(), "Cutoff")
+        self.assertIn("240 Hz", dial.accessibleDescription())
+        before = dial.accessibleDescription()
+        QTest.keyClick(dial, Qt.Key.Key_Up)
+        self.wait()
+        self.assertNotEqual(dial.accessibleDescription(), before)
 
     def test_a_word_is_typed_and_done(self) -> None:
         chosen: list[str] = []

@@ -80,7 +80,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("delete", "Delete points", "Del", "Deletes the selected points", lambda s: points.delete(s.session),
         refused=availability.points, on_lane=True),
     Action("points-table", "Table of points", "Ctrl+J", "Edits exact values of points in a table",
-        lambda s: s.show.page("step-draw", "Points"), refused=availability.lane),
+        lambda s: s.show.page("step-draw", "Table"), refused=availability.lane),
     Action("type-value", "Type value", "Return", "Sets an exact value for the selected points", _type_value,
         refused=availability.points, on_lane=True),
     *(

@@ -33,6 +33,7 @@ class FieldGrid(QWidget):
             entry = Entry(f"{title}: {field.label}", partial(self._typed, field), field.tip)
             entry.setText(field.default)
             grid.addWidget(entry, row + 1, side)
+            label.setBuddy(entry)
             self.entries[field.key] = entry
 
     def _typed(self, field: Setting, text: str) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from enum import StrEnum
+from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
@@ -37,10 +38,12 @@ def note(text: str = "") -> QLabel:
     return label
 
 
-def field_label(text: str) -> QLabel:
-    """A label for a field."""
+def field_label(text: str, field: QWidget | None = None) -> QLabel:
+    """A label for a field, or for several below it."""
     label = QLabel(text)
     label.setProperty("role", "field")
+    if field is not None:
+        label.setBuddy(field)
     return label
 
 
@@ -80,9 +83,19 @@ def button(text: str, pressed: Callable[[], object], main: bool = False, tip: st
     return push_button
 
 
-def form() -> QFormLayout:
+class FieldForm(QFormLayout):
+    """Labelled fields: a label names its field, also for who can't see both."""
+
+    def addRow(self, *parts: Any) -> None:
+        """See QFormLayout."""
+        if len(parts) == 2 and isinstance(parts[0], QLabel) and isinstance(parts[1], QWidget):
+            parts[0].setBuddy(parts[1])
+        super().addRow(*parts)
+
+
+def form() -> FieldForm:
     """A layout for labelled fields."""
-    layout = QFormLayout()
+    layout = FieldForm()
     layout.setContentsMargins(0, 0, 0, 0)
     layout.setHorizontalSpacing(8)
     layout.setVerticalSpacing(6)

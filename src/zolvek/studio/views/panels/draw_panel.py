@@ -39,7 +39,7 @@ from zolvek.studio.commands.points import (
 from zolvek.studio.services.context import Studio
 from zolvek.studio.session.tools import TOOLS, Tool
 from zolvek.studio.toolkit.fields import Entry, NumberEntry
-from zolvek.studio.toolkit.widgets import button, choice, column, field_label, form, heading, note, pick
+from zolvek.studio.toolkit.widgets import button, choice, field_label, form, heading, note, page_layout, pick
 
 WHEN_MET = (
     ("Stop at others", point_edits.STOP),
@@ -54,8 +54,7 @@ class DrawPanel(QWidget):
         session = studio.session
         self.studio = studio
         self.session = session
-        layout = column(self)
-        layout.addWidget(heading("Draw"))
+        layout = page_layout(self)
         self.tools: dict[str, QToolButton] = {}
         tools = QGridLayout()
         tools.setSpacing(4)

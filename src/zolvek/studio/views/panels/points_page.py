@@ -35,10 +35,10 @@ from zolvek.studio.session.command_scope import target
 from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.key_routing import give_back
-from zolvek.studio.toolkit.widgets import button, column, note
+from zolvek.studio.toolkit.widgets import button, note, page_layout
 
 ROW_PX = 22
-WIDTHS_PX = (54, 62, 58)  # of the columns but the last
+WIDTHS_PX = (58, 58, 52)  # of the columns but the last
 OWN_KEYS = (
     QKeySequence.StandardKey.Copy, QKeySequence.StandardKey.Paste, QKeySequence.StandardKey.SelectAll,
     QKeySequence.StandardKey.Delete,
@@ -173,6 +173,8 @@ class PointView(QTableView):
         for number, width in enumerate(WIDTHS_PX):
             head.resizeSection(number, width)
         head.setStretchLastSection(True)
+        head.setMinimumSectionSize(30)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
 
     def choose(self, row: int, extend: bool = False, toggle: bool = False) -> None:
@@ -296,8 +298,7 @@ class PointsPage(QWidget):
         self.model = PointModel(session)
         self.view = PointView(session, self.model)
         self.setFocusProxy(self.view)
-        layout = column(self)
-        layout.setContentsMargins(4, 6, 4, 4)
+        layout = page_layout(self)
         self.about = note()
         layout.addWidget(self.about)
         self.only = QCheckBox("Only selected points")

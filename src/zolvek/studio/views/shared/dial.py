@@ -6,7 +6,7 @@ from __future__ import annotations
 import math
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from zolvek.core.model.project import Lane
@@ -88,6 +88,18 @@ class Dial(QWidget):
         if state != self.shown:
             self.shown = state
             self.update()
+            if self.hasFocus():
+                self._describe()
+
+    def _describe(self) -> None:
+        """What a screen reader says of it."""
+        heard, present, applied, _ = self.state()
+        own = f", its own value is {self.parameter.text(present)}" if applied and abs(present - heard) > 1e-9 else ""
+        self.setAccessibleDescription(f"{self.parameter.text(heard)}{own}")
+
+    def focusInEvent(self, event: QFocusEvent | None) -> None:
+        self._describe()
+        super().focusInEvent(event)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         theme = themes.THEMES[self.session.settings.window.theme]

@@ -20,6 +20,7 @@ from zolvek.studio.views.timeline.backdrops import Backdrops
 from zolvek.studio.views.timeline.drag import Dragging, DragKeys, keys_of, snapped
 from zolvek.studio.views.timeline.hit_test import Hit, HitKind, hit
 from zolvek.studio.views.timeline.lane_background import Edits, Sheet
+from zolvek.studio.views.timeline.lane_description import LaneDescription
 from zolvek.studio.views.timeline.lane_drags import LaneDrag
 from zolvek.studio.views.timeline.lane_scene import Hand, draw, scene_of
 from zolvek.studio.views.timeline.plot import SCALE, Plot
@@ -67,7 +68,7 @@ class FocusLane(QWidget):
         self.setMinimumHeight(96)
         self.setObjectName(FOCUS_LANE)
         self.setAccessibleName("Focus lane")
-        self.setAccessibleDescription("The curve of the chosen parameter: draw and drag points")
+        LaneDescription(session, self)
         self.dragging = Dragging(session, view, self)
         self.handle: Handle | None = None  # under the pointer
         self.pressed_on = Hit(HitKind.EMPTY)

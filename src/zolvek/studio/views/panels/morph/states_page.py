@@ -115,7 +115,7 @@ class StatesPage(QWidget):
                 tip="Stores three variations as states; Ctrl+1 to Ctrl+3 recall them",
             )
         )
-        line.addWidget(field_label("by"))
+        line.addWidget(field_label("by", self.distance))
         line.addWidget(self.distance, 1)
         layout.addLayout(line)
 

@@ -96,7 +96,7 @@ class MakingPage(QWidget):
         row = QWidget()
         line = QHBoxLayout(row)
         line.setContentsMargins(0, 0, 0, 0)
-        line.addWidget(field_label("Seed"))
+        line.addWidget(field_label("Seed", entry))
         line.addWidget(entry, 1)
         line.addWidget(button("New seed", roll, tip="New seed"))
         return row

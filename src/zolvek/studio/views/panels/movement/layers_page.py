@@ -62,7 +62,7 @@ class LayersPage(QWidget):
         layout.addWidget(self.list, 1)
         self.amount = Entry("Depth of the layer", self._type_amount, "−200 to 200 %")
         line = QHBoxLayout()
-        line.addWidget(field_label("Depth"))
+        line.addWidget(field_label("Depth", self.amount))
         line.addWidget(self.amount, 1)
         self.solo = QCheckBox("Solo")
         self.solo.clicked.connect(lambda on: self._change("Solo the layer", solo=on))
@@ -86,7 +86,7 @@ class LayersPage(QWidget):
         self.tolerance = Entry("Baking tolerance", self._type_tolerance, "Of the lane's height")
         self.tolerance.show_text(f"{100 * session.settings.editing.bake_tolerance:g} %")
         line = QHBoxLayout()
-        line.addWidget(field_label("Tolerance"))
+        line.addWidget(field_label("Tolerance", self.tolerance))
         line.addWidget(self.tolerance, 1)
         layout.addLayout(line)
 
