@@ -56,6 +56,11 @@ class Answers:
         self.asked.append(title)
         return self.words
 
+    def typed(self, title: str, label: str, start: str, use: Callable[[str], object]) -> None:
+        text = self.text(title, label, start)
+        if text is not None:
+            use(text)
+
     def number(self, title: str, label: str, start: float, low: float, high: float, decimals: int) -> float | None:
         self.asked.append(title)
         return self.value

@@ -13,11 +13,14 @@ from PyQt6.QtWidgets import QAbstractSpinBox, QApplication, QComboBox, QLabel, Q
 from tests.present import present
 from tests.studio.driver import WindowTest
 from tests.studio.qtest import QTest
+from zolvek.core.errors import ZolvekError
 from zolvek.studio.actions.action_table import ACTIONS
 from zolvek.studio.actions.command_search import SYNONYMS, matching
 from zolvek.studio.actions.panel_entries import ENTRIES
 from zolvek.studio.app import closing
+from zolvek.studio.app.question_dialogs import TypedDialog
 from zolvek.studio.session import settings as stored
+from zolvek.studio.toolkit.dialogs import ReachDialog
 from zolvek.studio.views.windows.command_finder import Finder
 from zolvek.studio.views.windows.preferences_dialog import PAGES
 
@@ -98,6 +101,39 @@ class InTheWindow(WindowTest):
         QTest.keyClick(dial, Qt.Key.Key_Up)
         self.wait()
         self.assertNotEqual(dial.accessibleDescription(), before)
+
+    def test_what_is_wrong_is_said_under_the_field_and_the_text_stays(self) -> None:
+        used: list[str] = []
+
+        def use(text: str) -> None:
+            if text != "7/8":
+                raise ZolvekError(f"“{text}” is not a meter.", remedy="Type one such as 4/4.")
+            used.append(text)
+
+        dialog = TypedDialog("Meter", "Such as 4/4:", "4/4", use, self.window)
+        dialog.show()
+        QTest.keyClicks(dialog.field, "odd")
+        QTest.keyClick(dialog.field, Qt.Key.Key_Return)
+        self.wait()
+        self.assertTrue(dialog.isVisible())
+        self.assertEqual(
+            (dialog.field.text(), dialog.fault.text()), ("odd", "“odd” is not a meter. Type one such as 4/4.")
+        )
+        self.assertGreater(dialog.fault.geometry().top(), dialog.field.geometry().top())
+        QTest.keyClicks(dialog.field, "7/8")
+        QTest.keyClick(dialog.field, Qt.Key.Key_Return)
+        self.wait()
+        self.assertEqual((used, dialog.isVisible()), (["7/8"], False))
+        lane = present(self.session.lane)
+        reach = ReachDialog(self.session.project.parameter_of(lane.id), lane, self.window)
+        reach.show()
+        reach.low.setText("warm")
+        reach.accept()
+        self.assertTrue(reach.isVisible())
+        self.assertTrue(reach.low.property("fault"))
+        reach.low.setText("100 Hz")
+        reach.accept()
+        self.assertFalse(reach.isVisible())
 
     def test_a_word_is_typed_and_done(self) -> None:
         chosen: list[str] = []

@@ -9,14 +9,18 @@ from typing import TypeVar
 
 from PyQt6.QtWidgets import (
     QDialog,
+    QDialogButtonBox,
     QFileDialog,
     QInputDialog,
+    QLabel,
     QMessageBox,
     QProgressDialog,
+    QVBoxLayout,
     QWidget,
 )
 
 from zolvek.core.errors import ZolvekError
+from zolvek.studio.toolkit.fields import Entry
 
 D = TypeVar("D", bound=QDialog)
 BEFORE_SHOWN_MS = 300  # that a work goes on without its progress being shown
@@ -48,6 +52,45 @@ def error_box(error: ZolvekError, over: QWidget) -> QMessageBox:
     box = QMessageBox(QMessageBox.Icon.NoIcon, "Zolvek", error.what, parent=over)
     box.setInformativeText("\n".join(text for text in (error.where, error.remedy) if text))
     return box
+
+
+class TypedDialog(QDialog):
+    """A line of text. What is wrong with it is said under the field, and the text stays."""
+
+    def __init__(self, title: str, label: str, start: str, use: Callable[[str], object], over: QWidget | None) -> None:
+        super().__init__(over)
+        self.use = use
+        self.setWindowTitle(title)
+        self.setMinimumWidth(320)
+        self.field = Entry(title, lambda _: None)
+        self.field.setText(start)
+        self.field.selectAll()
+        layout = QVBoxLayout(self)
+        words = QLabel(label)
+        words.setBuddy(self.field)
+        self.fault = QLabel()
+        self.fault.setProperty("role", "fault")
+        self.fault.setWordWrap(True)
+        self.fault.hide()
+        standard = QDialogButtonBox.StandardButton
+        box = QDialogButtonBox(standard.Ok | standard.Cancel)
+        box.accepted.connect(self.accept)
+        box.rejected.connect(self.reject)
+        for part in (words, self.field, self.fault, box):
+            layout.addWidget(part)
+
+    def accept(self) -> None:
+        """Use the text, or say what is wrong with it."""
+        try:
+            self.use(self.field.text())
+        except ZolvekError as error:
+            self.fault.setText(" ".join(part for part in (error.what, error.remedy) if part))
+            self.field.setAccessibleDescription(self.fault.text())
+            self.fault.show()
+            self.field.setFocus()
+            self.field.selectAll()
+            return
+        super().accept()
 
 
 class WindowAsks:
@@ -91,6 +134,10 @@ class WindowAsks:
         """See `Ask`."""
         progressed, done = QInputDialog.getText(self.over, title, label, text=start)
         return progressed if done else None
+
+    def typed(self, title: str, label: str, start: str, use: Callable[[str], object]) -> None:
+        """See `Ask`."""
+        TypedDialog(title, label, start, use, self.over).exec()
 
     def number(self, title: str, label: str, start: float, low: float, high: float, decimals: int) -> float | None:
         """See `Ask`."""

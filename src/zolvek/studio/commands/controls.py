@@ -36,10 +36,12 @@ def touched(session: Session) -> tuple[Device, Parameter]:
 def type_control(session: Session, ask: Ask) -> None:
     """Ask for the touched control's present value, in its unit."""
     device, parameter = touched(session)
-    text = ask.text(parameter.name, f"{parameter.name}:", parameter.text(device.position(parameter.id)))
-    if text is not None:
+
+    def use(text: str) -> None:
         bpm = float(session.project.tempo.bpm(session.playhead.beat))
         turn(session, device.id, parameter.id, parameter.parse(text, bpm))
+
+    ask.typed(parameter.name, f"{parameter.name}:", parameter.text(device.position(parameter.id)), use)
 
 
 def to_default(session: Session) -> None:

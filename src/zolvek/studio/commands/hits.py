@@ -114,23 +114,26 @@ def until_hit(studio: Studio) -> None:
     """The last selected point a set length before the next hit: what is typed, 1/64 to begin with."""
     _needed(studio)
     session = studio.session
-    distance = studio.ask.text("End before next hit", "Time before it:", "1/64")
-    if distance is None:
-        return
-    early = 0.0 if distance.strip() in ("0", "none", "") else note_beats(distance)
-    early = session.beats_of(distance) if early is None else early
-    chosen, drawn = session.points.chosen, target(session)
-    if not chosen.size:
-        raise ZolvekError("No point is selected.", remedy="Select the point to move there.")
-    last = int(chosen[-1])
-    beat = float(drawn.curve.beat[last])
-    result = hits.next_hit(studio.hits.beats, beat - hits.SAME_HIT_BEATS * 2.0)
-    if result is None:
-        raise ZolvekError("There is no later hit.", remedy="Start earlier.")
-    to = max(result - early, 0.0)
-    curve, moved = point_edits.move(drawn.curve, np.array([last]), to - beat, 0.0, session.settings.editing.collisions)
-    where = f"{distance.strip()} before the hit at {session.project.meter.text(result)}"
-    session.edit_curve(f"End {where}", curve, moved, moved=(np.array([last]), moved))
+
+    def use(distance: str) -> None:
+        early = 0.0 if distance.strip() in ("0", "none", "") else note_beats(distance)
+        early = session.beats_of(distance) if early is None else early
+        chosen, drawn = session.points.chosen, target(session)
+        if not chosen.size:
+            raise ZolvekError("No point is selected.", remedy="Select the point to move there.")
+        last = int(chosen[-1])
+        beat = float(drawn.curve.beat[last])
+        result = hits.next_hit(studio.hits.beats, beat - hits.SAME_HIT_BEATS * 2.0)
+        if result is None:
+            raise ZolvekError("There is no later hit.", remedy="Start earlier.")
+        to = max(result - early, 0.0)
+        curve, moved = point_edits.move(
+            drawn.curve, np.array([last]), to - beat, 0.0, session.settings.editing.collisions
+        )
+        where = f"{distance.strip()} before the hit at {session.project.meter.text(result)}"
+        session.edit_curve(f"End {where}", curve, moved, moved=(np.array([last]), moved))
+
+    studio.ask.typed("End before next hit", "Time before it:", "1/64", use)
 
 
 def stamp(studio: Studio, kind: str, depth: float, length: str, hold: str = "", **sliders: float) -> None:

@@ -88,14 +88,15 @@ def type_loop(studio: Studio) -> None:
     span = session.span.beats or (0.0, session.project.length)
     if lane.cycle is not None:
         span = lane.cycle.beat, lane.cycle.beat + lane.cycle.length
-    typed = studio.ask.text("Lane loop", "From … to …:", f"{text(span[0])} to {text(span[1])}")
-    if typed is None:
-        return
-    ends = [session.position_of(part) for part in typed.split(" to ")]
-    if len(ends) != 2 or ends[1] - ends[0] < lanes.LEAST_LOOP:
-        raise ZolvekError(f"“{typed}” is not a range.", remedy="Type two positions, such as 17 to 21.")
-    label = f"Lane loop: {bars_text(ends[0], ends[1], session.project.meter)}"
-    session.edit_lane(label, lanes.with_loop(lane, ends[0], ends[1]))
+
+    def use(typed: str) -> None:
+        ends = [session.position_of(part) for part in typed.split(" to ")]
+        if len(ends) != 2 or ends[1] - ends[0] < lanes.LEAST_LOOP:
+            raise ZolvekError(f"“{typed}” is not a range.", remedy="Type two positions, such as 17 to 21.")
+        label = f"Lane loop: {bars_text(ends[0], ends[1], session.project.meter)}"
+        session.edit_lane(label, lanes.with_loop(lane, ends[0], ends[1]))
+
+    studio.ask.typed("Lane loop", "From … to …:", f"{text(span[0])} to {text(span[1])}", use)
 
 
 def switch_at_playhead(studio: Studio) -> None:
@@ -155,21 +156,15 @@ def reach_from_scope(session: Session) -> None:
 
 
 def type_reach(studio: Studio) -> None:
-    """Ask for both ends of the reach in the parameter's unit, and what the curve keeps; again
-    while what is typed can't be read."""
+    """Ask for both ends of the reach in the parameter's unit, and what the curve keeps."""
     from zolvek.studio.toolkit.dialogs import ReachDialog
 
     session = studio.session
     lane = base_only(session, "reach")
     parameter = session.project.parameter_of(lane.id)
-    dialog: ReachDialog | None = studio.ask.filled(lambda over: ReachDialog(parameter, lane, over))
-    while dialog is not None:
-        shown = dialog
-        if session.notices.run_guarded(
-            lambda: set_reach(session, *shown.ends(), shown.keeps_sound)  # noqa: B023  # now
-        ):
-            return
-        dialog = studio.ask.filled(lambda _: shown)  # noqa: B023  # now
+    dialog = studio.ask.filled(lambda over: ReachDialog(parameter, lane, over))
+    if dialog is not None:
+        set_reach(session, *dialog.ends(), dialog.keeps_sound)
 
 
 # --- what is shown, in which order, under which name ---

@@ -47,9 +47,12 @@ def solo(session: Session) -> None:
 def rename(studio: Studio) -> None:
     """Ask for the layer's name."""
     _, layer = picked(studio.session)
-    name = studio.ask.text("Rename layer", "Name:", layer.name or layer.label)
-    if name is not None and name.strip():
-        change(studio.session, f"Rename the layer to {name.strip()}", name=name.strip())
+
+    def use(name: str) -> None:
+        if name.strip():
+            change(studio.session, f"Rename the layer to {name.strip()}", name=name.strip())
+
+    studio.ask.typed("Rename layer", "Name:", layer.name or layer.label, use)
 
 
 def move(session: Session, by: int) -> None:

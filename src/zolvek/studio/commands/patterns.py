@@ -27,9 +27,11 @@ def picked(session: Session) -> Pattern:
 
 def save(studio: Studio) -> None:
     """The scope of what is drawn on, under a name that is asked for."""
-    name = studio.ask.text("Save as a pattern", "Name:")
-    if name is not None:
+
+    def use(name: str) -> None:
         save_as(studio, name)
+
+    studio.ask.typed("Save as a pattern", "Name:", "", use)
 
 
 def save_as(studio: Studio, name: str) -> None:
@@ -49,9 +51,11 @@ def save_as(studio: Studio, name: str) -> None:
 def rename(studio: Studio) -> None:
     """Ask for another name of the pattern."""
     session, pattern = studio.session, picked(studio.session)
-    typed_name = studio.ask.text("Rename the pattern", "Name:", pattern.name)
-    if typed_name is not None:
+
+    def use(typed_name: str) -> None:
         rename_to(session, typed_name)
+
+    studio.ask.typed("Rename the pattern", "Name:", pattern.name, use)
 
 
 def rename_to(session: Session, name: str) -> None:

@@ -77,23 +77,24 @@ def select_band(studio: Studio) -> None:
     session, drawn = studio.session, target(studio.session)
     words = drawn.parameter.text
     low, high = (words(end) for end in sorted(drawn.reach))
-    typed = studio.ask.text("Select points by value", "From … to …:", f"{low} to {high}")
-    if typed is None:
-        return
-    ends = [part for part in typed.split(" to ") if part.strip()]
-    if len(ends) != 2:
-        raise ZolvekError(
-            f"“{typed}” can't be read.",
-            "Select points by value",
-            f"Type a range, such as {low} to {high}.",
-        )
-    band = np.sort(drawn.from_position([drawn.parameter.parse(part) for part in ends]))
-    within = point_edits.points_in(drawn.curve, -np.inf, np.inf, float(band[0]), float(band[1]))
-    span = session.span.beats
-    if span is not None:
-        within = np.intersect1d(within, point_edits.points_in(drawn.curve, *span))
-    session.points.choose(within)
-    session.notices.say(f"{counted(len(within), 'point')} selected.")
+
+    def use(typed: str) -> None:
+        ends = [part for part in typed.split(" to ") if part.strip()]
+        if len(ends) != 2:
+            raise ZolvekError(
+                f"“{typed}” can't be read.",
+                "Select points by value",
+                f"Type a range, such as {low} to {high}.",
+            )
+        band = np.sort(drawn.from_position([drawn.parameter.parse(part) for part in ends]))
+        within = point_edits.points_in(drawn.curve, -np.inf, np.inf, float(band[0]), float(band[1]))
+        span = session.span.beats
+        if span is not None:
+            within = np.intersect1d(within, point_edits.points_in(drawn.curve, *span))
+        session.points.choose(within)
+        session.notices.say(f"{counted(len(within), 'point')} selected.")
+
+    studio.ask.typed("Select points by value", "From … to …:", f"{low} to {high}", use)
 
 
 # --- added, changed, deleted ---

@@ -46,9 +46,11 @@ def rename_section(studio: Studio) -> None:
     session = studio.session
     number = section_of(session)
     old = session.project.section_spans()[number][0].name
-    typed = studio.ask.text("Rename section", "Name:", old)
-    if typed is not None:
+
+    def use(typed: str) -> None:
         change_section(session, number, f"Rename {old}", name=" ".join(typed.split()))
+
+    studio.ask.typed("Rename section", "Name:", old, use)
 
 
 def change_section(session: Session, number: int, label: str, gesture: object = None, **changes: object) -> None:

@@ -15,9 +15,11 @@ from zolvek.studio.session.session import Session
 
 def name_piece(studio: Studio) -> None:
     """Ask for the song's name."""
-    typed = studio.ask.text("Rename song", "Name:", studio.session.project.name)
-    if typed is not None:
+
+    def use(typed: str) -> None:
         rename_piece(studio.session, typed)
+
+    studio.ask.typed("Rename song", "Name:", studio.session.project.name, use)
 
 
 def rename_piece(session: Session, name: str) -> None:
@@ -113,6 +115,8 @@ def type_end(studio: Studio) -> None:
     """Ask for the song's end."""
     meter = studio.session.project.meter
     bars_now = meter.bar_at(max(studio.session.project.length - 1e-9, 0.0))
-    typed = studio.ask.text("Song end", "Bars, or a position:", str(bars_now))
-    if typed is not None:
+
+    def use(typed: str) -> None:
         end_typed(studio, typed)
+
+    studio.ask.typed("Song end", "Bars, or a position:", str(bars_now), use)

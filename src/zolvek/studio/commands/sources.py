@@ -90,27 +90,29 @@ def _change(session: Session, label: str, **changes: object) -> None:
 def type_gain(studio: Studio) -> None:
     """Ask for the clip's gain."""
     block, clip = picked(studio.session)
-    progress = studio.ask.text(f"Gain of {_name(clip)}", "In dB:", f"{clip.gain_db:g}")
-    if progress is None:
-        return
-    limit = LIMITS["gain"]
-    gain = number_of(progress, "dB", limit.low, limit.high, "Gain")
-    studio.session.arranging.pick_block(block)
-    _change(studio.session, f"Gain of {_name(clip)} {gain:+g} dB".replace("-", "−"), gain_db=gain)
+
+    def use(progress: str) -> None:
+        limit = LIMITS["gain"]
+        gain = number_of(progress, "dB", limit.low, limit.high, "Gain")
+        studio.session.arranging.pick_block(block)
+        _change(studio.session, f"Gain of {_name(clip)} {gain:+g} dB".replace("-", "−"), gain_db=gain)
+
+    studio.ask.typed(f"Gain of {_name(clip)}", "In dB:", f"{clip.gain_db:g}", use)
 
 
 def type_fades(studio: Studio) -> None:
     """Ask for the clip's fades."""
     _, clip = picked(studio.session)
     start = f"{clip.fade_in:g}, {clip.fade_out:g}"
-    progress = studio.ask.text(f"Fades of {_name(clip)}", "Fade-in and fade-out, in seconds:", start)
-    if progress is None:
-        return
-    words = progress.replace(",", " ").split()
-    if len(words) not in (1, 2):
-        raise ZolvekError(f"“{progress}” can't be read.", remedy="Type two times, such as 0.5, 2.")
-    times = [number_of(word, "s", 0.0, LONGEST_FADE_S, "Fade") for word in words]
-    _change(studio.session, f"Fade {_name(clip)}", fade_in=times[0], fade_out=times[-1])
+
+    def use(progress: str) -> None:
+        words = progress.replace(",", " ").split()
+        if len(words) not in (1, 2):
+            raise ZolvekError(f"“{progress}” can't be read.", remedy="Type two times, such as 0.5, 2.")
+        times = [number_of(word, "s", 0.0, LONGEST_FADE_S, "Fade") for word in words]
+        _change(studio.session, f"Fade {_name(clip)}", fade_in=times[0], fade_out=times[-1])
+
+    studio.ask.typed(f"Fades of {_name(clip)}", "Fade-in and fade-out, in seconds:", start, use)
 
 
 def split(session: Session) -> None:

@@ -113,9 +113,12 @@ def mute(session: Session) -> None:
 def rename(studio: Studio) -> None:
     """Ask for the take's name."""
     _, take = picked(studio.session)
-    name = studio.ask.text("Rename take", "Name:", take.name)
-    if name is not None and name.strip():
-        change(studio.session, "Name", name=name.strip())
+
+    def use(name: str) -> None:
+        if name.strip():
+            change(studio.session, "Name", name=name.strip())
+
+    studio.ask.typed("Rename take", "Name:", take.name, use)
 
 
 def rate(session: Session) -> None:

@@ -78,9 +78,11 @@ def fit(studio: Studio) -> None:
     if len(marks) < 2:
         raise ZolvekError("At least two marks are needed.", remedy="Mark bar lines at the playhead.")
     guess = ", ".join(str(_guess(session, a, b)) for a, b in itertools.pairwise(marks))
-    progress = studio.ask.text("Fit the grid", "Bars from mark to mark, such as 4 or 4, 4, 8:", guess)
-    if progress is not None:
+
+    def use(progress: str) -> None:
         fit_to(session, progress)
+
+    studio.ask.typed("Fit the grid", "Bars from mark to mark, such as 4 or 4, 4, 8:", guess, use)
 
 
 def _guess(session: Session, first: float, last: float) -> int:

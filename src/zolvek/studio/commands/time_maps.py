@@ -63,9 +63,11 @@ def type_tempo(studio: Studio) -> None:
     session = studio.session
     beat = session.playhead.beat
     bpm = float(session.project.tempo.bpm(beat))
-    typed = studio.ask.text("Tempo at the playhead", "112, or 112→116 over 8 bars:", f"{round(bpm, 3):g}")
-    if typed is not None:
+
+    def use(typed: str) -> None:
         tempo_typed(session, typed, beat)
+
+    studio.ask.typed("Tempo at the playhead", "112, or 112→116 over 8 bars:", f"{round(bpm, 3):g}", use)
 
 
 class Taps:
@@ -168,9 +170,11 @@ def type_meter(studio: Studio) -> None:
     session = studio.session
     here = session.project.meter.meter_at(session.playhead.beat + 1e-9)
     bar = session.project.meter.bar_at(session.playhead.beat + 1e-9)
-    typed = studio.ask.text(f"Meter from bar {bar} on", "Such as 4/4 or 7/8:", f"{here.count}/{here.unit}")
-    if typed is not None:
+
+    def use(typed: str) -> None:
         meter_typed(session, typed, bar)
+
+    studio.ask.typed(f"Meter from bar {bar} on", "Such as 4/4 or 7/8:", f"{here.count}/{here.unit}", use)
 
 
 def remove_meter(session: Session) -> None:

@@ -49,6 +49,11 @@ class Ask(Protocol):
         """A line of text."""
         ...
 
+    def typed(self, title: str, label: str, start: str, use: Callable[[str], object]) -> None:
+        """A line of text, given to `use`; the question stays while that raises ZolvekError, with the reason under the
+        field."""
+        ...
+
     def number(self, title: str, label: str, start: float, low: float, high: float, decimals: int) -> float | None:
         """A number within limits."""
         ...

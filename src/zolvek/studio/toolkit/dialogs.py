@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from zolvek.core.curve.stamps import STAMPS
+from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane
 from zolvek.core.value.parameter import Parameter
 from zolvek.studio.toolkit.fields import Entry, NumberEntry
@@ -49,9 +50,9 @@ class ReachDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Reach")
         self.parameter = parameter
-        self.low, self.high = (QLineEdit(parameter.text(end)) for end in lane.reach)
-        self.low.setAccessibleName("Lowest output")
-        self.high.setAccessibleName("Highest output")
+        self.low, self.high = (Entry(name, lambda _: None) for name in ("Lowest output", "Highest output"))
+        for field, end in zip((self.low, self.high), lane.reach, strict=True):
+            field.setText(parameter.text(end))
         self.keep = QComboBox()
         self.keep.addItem("Keep its shape: it covers the new reach", False)
         self.keep.addItem("Keep its sound: the points move", True)
@@ -68,6 +69,17 @@ class ReachDialog(QDialog):
     def keeps_sound(self) -> bool:
         """Whether the points move so that the sound stays."""
         return bool(self.keep.currentData())
+
+    def accept(self) -> None:
+        """Close, unless a text can't be read: the reason is said under its field."""
+        for field in (self.low, self.high):
+            try:
+                self.parameter.parse(field.text())
+            except ZolvekError as error:
+                field.refuse(f"{error.what} {error.remedy}".strip())
+                field.setFocus()
+                return
+        super().accept()
 
     def ends(self) -> tuple[float, float]:
         """Both positions. Raises ZolvekError when a text can't be read."""

@@ -370,6 +370,8 @@ class PointsPage(QWidget):
         drawn = self.session.target
         unit = drawn.parameter.unit if drawn is not None else ""
         example = "1/8" if column_now == Column.POSITION else f"+1 {unit}".strip()
-        step = self.studio.ask.text("Series", "Each row further than the one before by:", example)
-        if step is not None:
+
+        def use(step: str) -> None:
             self.view.series(step)
+
+        self.studio.ask.typed("Series", "Each row further than the one before by:", example, use)
