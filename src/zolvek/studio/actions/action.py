@@ -3,7 +3,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import NamedTuple
 
 from zolvek.studio.services.context import Studio
@@ -32,8 +32,21 @@ class Action(NamedTuple):
     label: Callable[[Studio], str] | None = None  # a text that changes
     on_lane: bool = False  # its keys count on the focus lane only, for fields want them too
     apart: bool = False  # a line parts it from the one before it in the menu
+    group: str = ""  # the submenu it is in
 
     @property
     def asks(self) -> bool:
         """Whether it opens a dialog: then its errors are shown in one, and else at the foot of the window."""
         return self.text.endswith("…")
+
+
+def grouped(rows: tuple[Action, ...], groups: Mapping[str, tuple[str, ...]]) -> tuple[Action, ...]:
+    """Rows of a menu with those of each group, by id or by the beginning of one that ends in "-", in a submenu."""
+
+    def group_of(key: str) -> str:
+        for name, keys in groups.items():
+            if any(key == item or (item.endswith("-") and key.startswith(item)) for item in keys):
+                return name
+        return ""
+
+    return tuple(row._replace(group=group_of(row.id)) for row in rows)

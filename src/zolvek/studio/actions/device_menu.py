@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from zolvek.studio.actions import availability
-from zolvek.studio.actions.action import Action
+from zolvek.studio.actions.action import Action, grouped
 from zolvek.studio.commands import controls, devices, monitoring, names, plugins
 from zolvek.studio.services.context import Studio
 from zolvek.studio.session import chosen
@@ -16,7 +16,7 @@ def _hear_state(number: int) -> Callable[[Studio], None]:
     return lambda studio: devices.hear_state(studio.session, number)
 
 
-ACTIONS: tuple[Action, ...] = (
+_ROWS: tuple[Action, ...] = (
     Action("add-track", "Add track…", "", "Adds a track with a channel strip", lambda s: devices.add_track(s.session,
         s.ask, False)),
     Action("add-return", "Add send track…", "", "Adds a track that plays what other tracks send to it",
@@ -81,3 +81,19 @@ ACTIONS: tuple[Action, ...] = (
         for n in (1, 2, 3)
     ),
 )  # fmt: skip
+# Submenus, by id or by the beginning of one.
+GROUPS = {
+    "Track": (
+        "add-track",
+        "add-return",
+        "remove-track",
+        "rename-track",
+        "double-track",
+        "track-up",
+        "track-down",
+        "track-colour",
+        "copy-automation",
+    ),
+    "Plugin": ("add-plugin", "plugin-window", "side-chain", "plugin-again"),
+}
+ACTIONS = grouped(_ROWS, GROUPS)

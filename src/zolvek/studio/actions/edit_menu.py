@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.studio.actions import availability
-from zolvek.studio.actions.action import Action, Test
+from zolvek.studio.actions.action import Action, Test, grouped
 from zolvek.studio.commands import copying, display, points
 from zolvek.studio.services.context import Studio
 from zolvek.studio.session.tools import TOOLS
@@ -46,7 +46,7 @@ def _has_tool(key: str) -> Test:
     return lambda studio: studio.session.tools.tool == key
 
 
-ACTIONS: tuple[Action, ...] = (
+_ROWS: tuple[Action, ...] = (
     Action("undo", "Undo", "Ctrl+Z", "Undoes the last step", lambda s: s.session.undo(), "undo",
            availability.undo, label=_undo_label),
     Action("redo", "Redo", "Ctrl+Shift+Z", "Redoes the last undone step", lambda s: s.session.redo(), "redo",
@@ -161,3 +161,34 @@ ACTIONS: tuple[Action, ...] = (
     Action("finer", "Finer grid", ".", "Halves the grid", lambda s: display.grid_step(s.session, 1)),
     Action("coarser", "Coarser grid", ",", "Doubles the grid", lambda s: display.grid_step(s.session, -1)),
 )  # fmt: skip
+# Submenus, by id or by the beginning of one.
+GROUPS = {
+    "Select": (
+        "select-all",
+        "deselect",
+        "next-point",
+        "previous-point",
+        "extend-",
+        "select-",
+        "span-here",
+        "span-away",
+    ),
+    "Shape": ("shape-",),
+    "Tool": ("tool-",),
+    "Clipboard": ("cut", "copy", "copy-all", "paste", "paste-scaled"),
+    "Repeat": ("duplicate", "repeat", "repeat-times", "repeat-growing", "twice-as-fast", "half-as-fast"),
+    "Nudge": ("nudge-",),
+    "Points": (
+        "jump",
+        "pin",
+        "quantise",
+        "quantise-half",
+        "thin-points",
+        "average-points",
+        "from-dial",
+        "to-dial",
+        "reset",
+    ),
+    "Grid": ("snap", "keep-distance", "kind", "finer", "coarser"),
+}  # fmt: skip
+ACTIONS = grouped(_ROWS, GROUPS)

@@ -4,10 +4,10 @@
 from __future__ import annotations
 
 from zolvek.studio.actions import availability
-from zolvek.studio.actions.action import Action
+from zolvek.studio.actions.action import Action, grouped
 from zolvek.studio.commands import controls, display, lanes
 
-ACTIONS: tuple[Action, ...] = (
+_ROWS: tuple[Action, ...] = (
     Action("find-parameter", "Find a parameter", "Ctrl+F", "Searches the index; Enter takes the first match",
         lambda s: s.show.search()),
     Action("add-lane", "Add lane for touched control", "A", "Adds a flat lane at the control's current value",
@@ -78,3 +78,11 @@ ACTIONS: tuple[Action, ...] = (
         lambda s: display.toggle_follow(s.session), checked=lambda s: s.session.settings.editing.follow_touched,
             apart=True),
 )  # fmt: skip
+# Submenus, by id or by the beginning of one.
+GROUPS = {
+    "Name and order": ("name-lane", "retarget", "tall", "move-up", "move-down", "colour", "group", "ghost", "link"),
+    "Loop": ("own-loop", "own-loop-ends", "unroll"),
+    "Reach": ("relative", "reach", "reach-scope"),
+    "Several lanes": ("bypass-track", "bypass-all", "clear-track", "clear-device", "show-lanes"),
+}
+ACTIONS = grouped(_ROWS, GROUPS)

@@ -4,7 +4,7 @@
 from __future__ import annotations
 
 from zolvek.studio.actions import availability
-from zolvek.studio.actions.action import Action
+from zolvek.studio.actions.action import Action, grouped
 from zolvek.studio.commands import sections, song, tempo_fit, time_maps
 from zolvek.studio.services.context import Studio
 
@@ -15,7 +15,7 @@ def _toggle_rows(studio: Studio) -> None:
     studio.session.look.changed.emit()
 
 
-ACTIONS: tuple[Action, ...] = (
+_ROWS: tuple[Action, ...] = (
     Action("time-rows", "Time rows", "Shift+F3", "Shows rows for sections, meter and tempo over the ruler",
         _toggle_rows,
            checked=lambda s: s.session.settings.window.time_rows),
@@ -72,3 +72,10 @@ ACTIONS: tuple[Action, ...] = (
     Action("marks-clear", "Clear marks", "", "Keeps the grid", lambda s: tempo_fit.clear_marks(s.session),
         refused=availability.a_mark),
 )  # fmt: skip
+# Submenus, by id or by the beginning of one.
+GROUPS = {
+    "Tempo": ("tempo-type", "tempo-tap", "tempo-ramp", "tempo-remove", "keep-sound"),
+    "Section": ("section-", "version-"),
+    "Fit to a recording": ("tempo-from-sound", "bar-mark", "marks-"),
+}
+ACTIONS = grouped(_ROWS, GROUPS)

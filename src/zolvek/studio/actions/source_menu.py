@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from zolvek.core.time.grid import GridKind
 from zolvek.studio.actions import availability
-from zolvek.studio.actions.action import Action
+from zolvek.studio.actions.action import Action, grouped
 from zolvek.studio.commands import hits, sources
 from zolvek.studio.services.context import Studio
 
@@ -16,7 +16,7 @@ def _set(studio: Studio, name: str) -> None:
     studio.session.look.changed.emit()
 
 
-ACTIONS: tuple[Action, ...] = (
+_ROWS: tuple[Action, ...] = (
     Action("sound-file", "Add audio clip…", "", "Adds a WAV, FLAC, OGG or MP3 file to the track, at the playhead",
         lambda s: s.media.import_sound(), refused=availability.track),
     Action("find-sounds", "Find missing audio files…", "", "Searches a folder for them, by content and by name",
@@ -87,3 +87,10 @@ ACTIONS: tuple[Action, ...] = (
     Action("strip-tall", "Tall track row", "", "Makes more room for notes", lambda s: _set(s, "window.track_row_tall"),
            checked=lambda s: s.session.settings.window.track_row_tall),
 )  # fmt: skip
+# Submenus, by id or by the beginning of one.
+GROUPS = {
+    "Clip": ("block-",),
+    "Notes": ("notes-",),
+    "Hits": ("hit-", "hits-"),
+}
+ACTIONS = grouped(_ROWS, GROUPS)

@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from zolvek.studio.actions import availability
-from zolvek.studio.actions.action import Action
+from zolvek.studio.actions.action import Action, grouped
 from zolvek.studio.commands import display
 from zolvek.studio.services.context import Studio
 
@@ -23,7 +23,7 @@ def _panel(key: str) -> Callable[[Studio], None]:
     return lambda studio: studio.show.panel(key)
 
 
-ACTIONS: tuple[Action, ...] = (
+_ROWS: tuple[Action, ...] = (
     Action("zoom-in", "Zoom in", "Ctrl++", "Shows less time", _zoom(0.7)),
     Action("zoom-out", "Zoom out", "Ctrl+-", "Shows more time", _zoom(1.4)),
     Action("zoom-all", "Zoom to all", "Ctrl+0", "Shows the whole song", lambda s: s.view.show(0.0, s.view.length),
@@ -72,3 +72,10 @@ ACTIONS: tuple[Action, ...] = (
     Action("full-screen", "Full screen", "F11", "Fills the screen; again restores the window",
         lambda s: s.show.full_screen(), checked=lambda s: s.show.is_full_screen()),
 )  # fmt: skip
+# Submenus, by id or by the beginning of one.
+GROUPS = {
+    "Panel": ("step-",),
+    "Zoom": ("zoom-", "scroll-"),
+    "Other lanes": ("low-", "keep-below"),
+}
+ACTIONS = grouped(_ROWS, GROUPS)

@@ -66,10 +66,15 @@ class Actions(QObject):
             menu = bar.addMenu(MNEMONICS.get(name, f"&{name}"))
             assert menu is not None
             menu.setToolTipsVisible(True)
+            submenus: dict[str, QMenu] = {}
             for row in rows:
-                if row.apart:
-                    menu.addSeparator()
-                menu.addAction(self.made[row.id])
+                if row.group and row.group not in submenus:
+                    submenus[row.group] = QMenu(row.group, menu)
+                    submenus[row.group].setToolTipsVisible(True)
+                    menu.addMenu(submenus[row.group])
+                elif row.apart:
+                    submenus.get(row.group, menu).addSeparator()
+                submenus.get(row.group, menu).addAction(self.made[row.id])
                 if row.id == "open":
                     menu.addMenu(Recent(self.studio, menu))
 
