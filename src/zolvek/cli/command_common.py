@@ -142,8 +142,18 @@ def steps(first: float, last: float, step: float) -> Any:
     return first + np.arange(int(count + 1e-9) + 1) * step
 
 
+def plain_number(value: float) -> float:
+    """A number as a person writes it: 12, not 12.000000000000014."""
+    return float(f"{value:.12g}")
+
+
 def print_csv(header: tuple[str, ...], rows: Any) -> None:
     writer = csv.writer(sys.stdout, lineterminator="\n")
     writer.writerow(header)
     for row in rows:
-        writer.writerow([one_line(cell) if isinstance(cell, str) else cell for cell in row])
+        writer.writerow(
+            [
+                one_line(cell) if isinstance(cell, str) else plain_number(cell) if isinstance(cell, float) else cell
+                for cell in row
+            ]
+        )

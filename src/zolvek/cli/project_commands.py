@@ -62,6 +62,7 @@ def lanes(project: str) -> None:
             "id": lane.id,
             "track": track.name,
             "device": track.device(lane.device).name,
+            "device_id": lane.device,
             "parameter": track.device(lane.device).parameter(lane.parameter).name,
             "unit": track.device(lane.device).parameter(lane.parameter).unit,
             "reach": list(lane.reach),
