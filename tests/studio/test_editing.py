@@ -7,6 +7,7 @@ import unittest
 from typing import Any
 
 import numpy as np
+import soundfile
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QContextMenuEvent
 from PyQt6.QtWidgets import QApplication, QMenu, QToolButton
@@ -18,6 +19,7 @@ from zolvek.core.curve.construction import curve
 from zolvek.core.edits import replacement
 from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import replace
+from zolvek.demo.night_regatta import build
 from zolvek.studio.actions.action_table import ACTIONS
 from zolvek.studio.app import context_menus
 from zolvek.studio.commands.modes import MODES, modes
@@ -499,11 +501,34 @@ class Guided(WindowTest):
         self.assertEqual(guided.place, 8)
         self.ask.path = self.folder / "first.mid"
         self.key(Qt.Key.Key_M, CTRL)
+        self.until(lambda: guided.place == 9)
+        sound = self.folder / "Stem.wav"
+        soundfile.write(sound, 0.2 * np.sin(np.arange(96_000) / 30.0), 48_000)
+        self.ask.paths, self.ask.when_unsaved = [sound], "discard"
+        self.do("from-files")
+        self.until(lambda: guided.place == 10)
+        self.session.span.choose((0.0, 2.0))
+        self.assertEqual(guided.place, 11)
+        track = next(track for track in self.session.project.tracks if track.clips)
+        self.session.touch(track.devices[-1].id, "level")
+        self.do("add-lane")
+        self.assertEqual(guided.place, 12)
+        self.view.show(0.0, 4.0)
+        self.click(0.5, 0.2)
+        self.click(1.5, 0.7)
+        self.assertEqual(guided.place, 13)
+        self.until(lambda: self.studio.exports.working is None)  # the tempo of the stem was looked for
+        self.ask.path = self.folder / "own.mid"
+        self.key(Qt.Key.Key_M, CTRL)
         self.until(lambda: guided.place == -1)
         self.assertFalse(window.lesson.isVisible())
+        self.show(build())
         self.do("first-curve")
+        self.session.touch("horn", "cutoff")
+        self.assertEqual(guided.place, 2, "it has a lane already")
+        window.guided.begin()
         window.guided.skip()
-        self.assertEqual(guided.place, 1)
+        self.assertIn(guided.place, (1, 2))
         window.guided.leave()
         self.assertFalse(window.lesson.isVisible())
         self.assertTrue(self.session.settings.window.first_curve_done)

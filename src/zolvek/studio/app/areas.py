@@ -74,7 +74,7 @@ class Areas(QWidget):
         bar.addWidget(self.transport, 3)
         bar.addWidget(self.bench.head, 1)
         places = {
-            "bench": self.bench, "lane": self.focus_lane, "transport": self.transport,
+            "bench": self.bench, "lane": self.focus_lane, "transport": self.transport, "index": self.index,
             "ruler": self.ruler, "export": self.rail.buttons["step-export"],
         }  # fmt: skip
         self.guided = FirstCurve(self.studio)

@@ -11,6 +11,7 @@ from zolvek.core.edits import tempo_fit
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project, Track
 from zolvek.studio.services.context import Studio
+from zolvek.studio.services.tasks.thread_work import Progress
 from zolvek.studio.session.chosen import shown_track
 from zolvek.studio.session.session import Session
 
@@ -23,9 +24,9 @@ def sound_track(session: Session) -> Track:
     return track
 
 
-def propose_tempo(studio: Studio) -> None:
-    """The tempo that the first block's hits say, found in the background and put in when the person says
-    so."""
+def propose_tempo(studio: Studio, asked_for: bool = True) -> None:
+    """The tempo that the first clip's hits say, found in the background and put in when the person says so. Where there
+    is none to be found, that is an error only if it was asked for."""
     from zolvek.sound.analysis.onsets import Tempo, hits_of, tempo_of
 
     session = studio.session
@@ -33,7 +34,18 @@ def propose_tempo(studio: Studio) -> None:
     clip = track.clips[0]
     name = Path(clip.file.removeprefix("shipped:")).name
 
-    def done(found: Tempo) -> None:
+    def work(progress: Progress) -> Tempo | None:
+        try:
+            return tempo_of(hits_of(clip.file, progress))
+        except ZolvekError:
+            if asked_for:
+                raise
+            return None
+
+    def done(found: Tempo | None) -> None:
+        if found is None:
+            session.notices.say(f"{name} has too few hits to say a tempo. Set it in the Song panel.")
+            return
         sure = "clear" if found.sure > 0.55 else "fairly reliable" if found.sure > 0.35 else "unreliable"
         rows = {
             f"{bpm:g} BPM, bar 1 on its first beat": bpm
@@ -47,13 +59,13 @@ def propose_tempo(studio: Studio) -> None:
         new_project = tempo_fit.at_tempo(project, rows[answer], begin + found.first - clip.start)
         session.document.edit(f"Tempo of {name}: {rows[answer]:g} BPM", new_project)
 
-    studio.exports.run_for_project(name, lambda progress: tempo_of(hits_of(clip.file, progress)), done)
+    studio.exports.run_for_project(name, work, done)
 
 
 def offer_tempo(studio: Studio, track: str) -> None:
     """After the import of audio without MIDI: propose the tempo of a track at once."""
     studio.session.shown.show_track(track)
-    propose_tempo(studio)
+    propose_tempo(studio, asked_for=False)
 
 
 def mark_bar(session: Session) -> None:

@@ -147,9 +147,15 @@ class ShownDevice(QObject):
         self.known = document.opened
         self.picked: str | None = None  # a device
         self.picked_track: str | None = None  # a track of which no device is picked
-        self.control: tuple[str, str] | None = None
+        self.touched: tuple[str, str] | None = None  # a device and a parameter
         document.changed.connect(self._follow)
         focus.changed.connect(self._with_lane)
+
+    @property
+    def control(self) -> tuple[str, str] | None:
+        """The device and parameter touched last, as long as the project has that device."""
+        touched = self.touched
+        return touched if touched is not None and self.document.project.has_device(touched[0]) else None
 
     @property
     def device(self) -> str | None:
@@ -194,11 +200,11 @@ class ShownDevice(QObject):
         self.changed.emit()
 
     def _pick(self, device: str | None, track: str | None, control: tuple[str, str] | None) -> None:
-        self.picked, self.picked_track, self.control = device, track, control
+        self.picked, self.picked_track, self.touched = device, track, control
 
     def release(self) -> None:
         """No control counts as touched."""
-        self.control = None
+        self.touched = None
         self.changed.emit()
 
     def _with_lane(self) -> None:
@@ -212,5 +218,5 @@ class ShownDevice(QObject):
             self.known = self.document.opened
             self._pick(None, None, None)
             self.changed.emit()
-        elif self.control and not self.document.project.has_device(self.control[0]):
+        elif self.touched and self.control is None:
             self.release()

@@ -23,6 +23,8 @@ class Memory(NamedTuple):
     step: int  # of the history
     comparing: str
     exported: int
+    opened: object  # of the document
+    span: object
 
 
 class Lesson(NamedTuple):
@@ -43,6 +45,11 @@ def _points(studio: Studio) -> int:
 def _has_lane(studio: Studio, _: Memory) -> bool:
     lane, control = studio.session.lane, studio.session.shown.control
     return lane is not None and control is not None and (lane.device, lane.parameter) == control
+
+
+def _has_own_lane(studio: Studio, memory: Memory) -> bool:
+    """A lane has been added, or one that there is comes up."""
+    return _has_lane(studio, memory) and studio.session.shown.control != memory.control
 
 
 def _bent(studio: Studio, _: Memory) -> bool:
@@ -78,7 +85,18 @@ LESSONS = (
            lambda s, m: s.session.document.history.here < m.step),
     Lesson("Export", "Press Ctrl+M and name a file to export your curve as MIDI, for any host.", "export",
            lambda s, m: s.exports.exported > m.exported),
+    Lesson("Your own piece", "That was your first curve. For your own song press Ctrl+Shift+N and choose its files.",
+           "index", lambda s, m: s.session.document.opened is not m.opened),
+    Lesson("Where nothing moves", "Play it. Where it should move, drag a span of a few bars on the ruler.", "ruler",
+           lambda s, m: s.session.span.beats not in (None, m.span)),
+    Lesson("What should move", "Click a control of that track in the index, press A. The Devices panel adds plugins.",
+           "index", _has_own_lane),
+    Lesson("Make it move", "Click at the start and at the end of the span, and bend the line between them with B.",
+           "lane", lambda s, m: _points(s) >= m.points + 2),
+    Lesson("Take it with you", "Press Ctrl+S to save your song, and Ctrl+M to export it as MIDI for your host.",
+           "export", lambda s, m: s.exports.exported > m.exported),
 )  # fmt: skip
+LANE_LESSON = 1  # which is over where the control has a lane already
 
 
 class FirstCurve(QObject):
@@ -92,7 +110,8 @@ class FirstCurve(QObject):
         self.memory = self._now()
         session = studio.session
         for part in (
-            session.document, session.focus, session.shown, session.audition, studio.player, studio.exports,
+            session.document, session.focus, session.shown, session.audition, session.span, studio.player,
+            studio.exports,
         ):  # fmt: skip
             part.changed.connect(self._look)
 
@@ -104,6 +123,8 @@ class FirstCurve(QObject):
             session.document.history.here,
             session.audition.comparing,
             self.studio.exports.exported,
+            session.document.opened,
+            session.span.beats,
         )
 
     @property
@@ -124,10 +145,13 @@ class FirstCurve(QObject):
         self._go(-1)
 
     def _go(self, index: int) -> None:
+        if index == LANE_LESSON and _has_lane(self.studio, self.memory):
+            self.studio.session.notices.say("This control has a lane already: you see it.")
+            index += 1
         over = index >= len(LESSONS)
         self.place, self.memory = -1 if over else index, self._now()
         if over:
-            self.studio.session.notices.say("Your first curve is finished. The Help menu has the guide and all keys.")
+            self.studio.session.notices.say("That is all. The Help menu has the guide and all keys.")
         self.studio.session.settings.window.first_curve_done = True
         self.changed.emit()
 
