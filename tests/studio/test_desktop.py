@@ -36,7 +36,8 @@ from PyQt6.QtWidgets import (
 from tests.present import present
 from tests.studio.driver import WindowTest
 from tests.studio.qtest import QTest
-from zolvek.cli import desktop_entry
+from zolvek.cli import desktop_entry, shell_help
+from zolvek.cli.main import zolvek
 from zolvek.demo.night_regatta import build
 from zolvek.formats.project import project_file
 
@@ -127,8 +128,24 @@ class Entries(unittest.TestCase):
         """Desktop Entry, Shared MIME Info, AppStream: those validators that are installed, and the
         rules that matter here in any case."""
         with tempfile.TemporaryDirectory() as name:
-            done = desktop_entry.install(name)
-            self.assertEqual(len(done), 4)
+            done = desktop_entry.install(name, zolvek)
+            self.assertEqual(len(done), 8)
+            for shell, (_, where) in shell_help.SHELLS.items():
+                script = Path(name, where).read_text()
+                self.assertIn("_ZOLVEK_COMPLETE", script, shell)
+                if shutil.which(shell):
+                    read = subprocess.run([shell, "-n", str(Path(name, where))], capture_output=True, check=False)
+                    self.assertEqual(read.returncode, 0, shell)
+            page = Path(name, shell_help.MANUAL).read_text()
+            for known in ("render", "collect", "play", "curve"):
+                self.assertIn(f".B {known} ", page)
+            self.assertEqual([line for line in page.splitlines() if line.startswith("'")], [])
+            words = {"COMP_WORDS": "zolvek col", "COMP_CWORD": "1", "_ZOLVEK_COMPLETE": "bash_complete"}
+            asked = subprocess.run(
+                [sys.executable, "-m", "zolvek"], capture_output=True, text=True, check=False,
+                env={**os.environ, **words, "PYTHONPATH": os.pathsep.join(sys.path)},
+            )  # fmt: skip
+            self.assertEqual(asked.stdout.split(), ["plain,collect"])
             entry = Path(name, "applications", f"{desktop_entry.ID}.desktop")
             parsed = configparser.ConfigParser(interpolation=None)
             parsed.optionxform = str  # type: ignore[assignment]  # keys as they are written
@@ -148,7 +165,7 @@ class Entries(unittest.TestCase):
                 if shutil.which(command[0]):
                     checked = subprocess.run(command, capture_output=True, text=True, check=False)
                     self.assertEqual(checked.returncode, 0, checked.stdout + checked.stderr)
-            self.assertEqual(len(desktop_entry.remove(name)), 4)
+            self.assertEqual(len(desktop_entry.remove(name)), 8)
             self.assertFalse(entry.exists())
 
     def test_a_picture_is_drawn_without_a_window(self) -> None:

@@ -5,11 +5,16 @@ freedesktop.org standards name (Desktop Entry, Shared MIME Info, Icon Theme, App
 from __future__ import annotations
 
 import os
+import re
 import shutil
 import subprocess
 import sys
 from pathlib import Path
 
+import click
+
+from zolvek import __version__
+from zolvek.cli import shell_help
 from zolvek.core.errors import ZolvekError
 from zolvek.storage import folders
 from zolvek.storage.atomic import write_bytes
@@ -25,6 +30,7 @@ PLACES = {
     f"{ID}.metainfo.xml": f"metainfo/{ID}.metainfo.xml",
     f"{ID}.svg": f"icons/hicolor/scalable/apps/{ID}.svg",
 }
+MENU_ENTRY = PLACES[f"{ID}.desktop"]
 # What gives the desktop, where it is there: the command and the folder it looks through.
 TELLERS = (("update-desktop-database", "applications"), ("update-mime-database", "mime"))
 
@@ -34,36 +40,42 @@ def data_folder() -> Path:
     return folders.data().parent
 
 
-def launcher() -> str:
-    """The command that starts the program: the one next to its source, or the installed one."""
+def launcher() -> list[str]:
+    """The words that start the program: the script next to its source, or the installed one, from any environment."""
     beside = PACKAGE.parents[1] / "zolvek"
     if beside.is_file() and os.access(beside, os.X_OK):
-        return str(beside)
-    return shutil.which("zolvek") or f"{sys.executable} -m zolvek"
+        return [str(beside)]
+    installed = Path(sys.executable).parent / "zolvek"  # of this environment, whichever is on the path
+    found = str(installed) if os.access(installed, os.X_OK) else shutil.which("zolvek")
+    return [found] if found else [sys.executable, "-m", "zolvek"]
 
 
-def entry(text: str, command: str) -> str:
+def _quoted(word: str) -> str:
+    """A word of an Exec line (Desktop Entry Specification, "The Exec key")."""
+    escaped = re.sub(r'([\\"`$])', r"\\\1", word).replace("%", "%%")
+    return f'"{escaped}"' if re.search(r"""[\s"'\\><~|&;$*?#()`]""", word) else escaped
+
+
+def entry(text: str, command: list[str]) -> str:
     """The desktop entry with the command that starts this very program."""
-    quoted = '"' + command.replace("\\", "\\\\").replace('"', '\\"') + '"' if " " in command else command
     lines = []
     for line in text.splitlines():
         if line.startswith("Exec="):
-            line = f"Exec={quoted} open %f"
+            line = f"Exec={' '.join(map(_quoted, command))} open %f"
         elif line.startswith("TryExec="):
-            line = f"TryExec={command}"
+            line = f"TryExec={command[0]}"
         lines.append(line)
     return "\n".join(lines) + "\n"
 
 
-def install(folder: str | None = None) -> list[Path]:
-    """Put everything into its place and say the desktop; returns what was written. Raises
-    ZolvekError when it can't be."""
+def install(folder: str | None, commands: click.Group) -> list[Path]:
+    """Put everything into its place and notify the desktop, with completion and a manual page of the commands; returns
+    what was written. Raises ZolvekError when it can't be."""
     base = Path(folder) if folder else data_folder()
     done = []
-    for name, relative in PLACES.items():
-        data = read_bytes(SHIPPED / name)
-        if name.endswith(".desktop"):
-            data = entry(data.decode(), launcher()).encode()
+    files = {relative: read_bytes(SHIPPED / name) for name, relative in PLACES.items()}
+    files[MENU_ENTRY] = entry(files[MENU_ENTRY].decode(), launcher()).encode()
+    for relative, data in (files | _for_shells(commands)).items():
         target = base / relative
         try:
             target.parent.mkdir(parents=True, exist_ok=True)
@@ -81,11 +93,19 @@ def install(folder: str | None = None) -> list[Path]:
 def remove(folder: str | None = None) -> list[Path]:
     """Take away what `install` has put there; returns what was removed."""
     base = Path(folder) if folder else data_folder()
-    done = [base / target for target in PLACES.values() if (base / target).is_file()]
+    places = [*PLACES.values(), *(where for _, where in shell_help.SHELLS.values()), shell_help.MANUAL]
+    done = [base / target for target in places if (base / target).is_file()]
     for path in done:
         path.unlink()
     _refresh_caches(base)
     return done
+
+
+def _for_shells(commands: click.Group) -> dict[str, bytes]:
+    """Completion for each shell and the manual page, by where they go."""
+    files = {where: shell_help.completion(commands, shell) for shell, (_, where) in shell_help.SHELLS.items()}
+    files[shell_help.MANUAL] = shell_help.manual(commands, __version__)
+    return {where: text.encode() for where, text in files.items()}
 
 
 def _refresh_caches(base: Path) -> None:

@@ -322,11 +322,13 @@ def schema() -> None:
 @_command(
     "install-desktop",
     click.option("--folder", type=click.Path(), help="Data folder to install to. Default: the user's."),
-    click.option("--remove", is_flag=True, help="Remove the desktop entry."),
+    click.option("--remove", is_flag=True, help="Remove all of it."),
 )
 def install_desktop(folder: str | None, remove: bool) -> None:
-    """Install a desktop entry for Zolvek, with icon and file type."""
+    """Install a desktop entry with icon and file type, completion for bash, zsh and fish, and a manual page."""
     from zolvek.cli import desktop_entry
 
-    for path in (desktop_entry.remove if remove else desktop_entry.install)(folder):
+    commands = click.get_current_context().find_root().command
+    assert isinstance(commands, click.Group)
+    for path in desktop_entry.remove(folder) if remove else desktop_entry.install(folder, commands):
         click.echo(str(path))

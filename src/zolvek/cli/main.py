@@ -41,7 +41,8 @@ class Commands(click.Group):
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
         """See click."""
-        return super().parse_args(ctx, args or ["open"])
+        opens = not args and not ctx.resilient_parsing  # which is how a shell asks what could come
+        return super().parse_args(ctx, ["open"] if opens else args)
 
     def resolve_command(
         self, ctx: click.Context, args: list[str]
