@@ -98,7 +98,8 @@ class Dial(QWidget):
         self.setAccessibleDescription(f"{self.parameter.text(heard)}{own}")
 
     def focusInEvent(self, event: QFocusEvent | None) -> None:
-        self._describe()
+        if self.session.project.has_device(self.device):  # the keyboard may come here as its device goes
+            self._describe()
         super().focusInEvent(event)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
