@@ -4,42 +4,27 @@
 from __future__ import annotations
 
 import os
-import re
 import shutil
 import subprocess
-from collections.abc import Iterable
 
 from launcher.output import say, stop
-
-QUIET = {**os.environ, "DEBIAN_FRONTEND": "noninteractive", "LC_ALL": "C"}
+from zolvek.system_libraries import QUIET, apt_names
 
 
 def may_install() -> bool:
     return os.geteuid() == 0 and bool(shutil.which("apt-get"))
 
 
-def chosen(packages: Iterable[tuple[str, ...]]) -> list[str]:
-    """Of each package's names the first that this system's lists can give."""
-    rows = list(packages)
-    tool = shutil.which("apt-cache")
-    output = ""
-    if tool:
-        asked = [tool, "policy", *{name for each in rows for name in each}]
-        output = subprocess.run(asked, capture_output=True, text=True, check=False, env=QUIET).stdout
-    there = set(re.findall(r"^(\S+):\n  Installed: .*\n  Candidate: (?!\(none\))", output, re.M))
-    return sorted({next((name for name in each if name in there), each[-1]) for each in rows})
-
-
 def install(packages: list[tuple[str, ...]], why: str) -> None:
     """Install them, or say the one command that does, and stop."""
     if not may_install():
-        names = " ".join(chosen(packages))
+        names = " ".join(apt_names(packages))
         stop(
             f"{why}: system packages are missing. Run this once, then start again:\n"
             f"  sudo apt-get install -y --no-install-recommends {names}"
         )
     subprocess.run(["apt-get", "update", "-q"], check=False, capture_output=True, env=QUIET)
-    names_ = chosen(packages)
+    names_ = apt_names(packages)
     say(f"Installing system packages for {why[0].lower() + why[1:]}: {' '.join(names_)}")
     command = ["apt-get", "install", "-y", "--no-install-recommends", *names_]
     waiting = ["-o", "DPkg::Lock::Timeout=600"]  # seconds, for another program that installs

@@ -9,8 +9,9 @@ import sys
 from pathlib import Path
 from typing import NoReturn
 
-from launcher import environment, libraries, packages
+from launcher import environment, packages
 from launcher.output import say, stop
+from zolvek import system_libraries as libraries
 
 DEVELOPER_COMMANDS = {"test", "check", "bench", "shots"}
 OLDEST = (3, 11)

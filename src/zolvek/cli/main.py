@@ -95,6 +95,12 @@ def _window(path: Path | None, demo: bool = False) -> None:
     named = os.environ.get("QT_QPA_PLATFORM", "")
     if not (named or os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
         raise ZolvekError(NO_DISPLAY)
+    if "ZOLVEK_LAUNCHER" not in os.environ:  # the launcher has looked
+        from zolvek.system_libraries import lack
+
+        said = lack(["open"])  # some of it the window may do without
+        if said:
+            print(f"zolvek: {said}", file=sys.stderr, flush=True)
     from zolvek.studio.app.application import run
 
     sys.exit(run(path, demo))
@@ -132,14 +138,12 @@ def main() -> None:
     except MemoryError:
         _fail("There is not enough memory for that. Use a shorter span or a larger step.", 1)
     except ImportError as error:
-        library = str(error).split(":")[0]
         if "cannot open shared object file" not in str(error):
             raise
-        _fail(
-            f"The system library {library} is missing. Start through the checkout's `./zolvek`, which "
-            "names the package that brings it.",
-            1,
-        )
+        from zolvek.system_libraries import lack
+
+        library = str(error).split(":")[0]
+        _fail(lack(sys.argv[1:]) or f"The system library {library} is missing. Install it, then start again.", 1)
     finally:
         signal.setitimer(signal.ITIMER_REAL, 0.0)
 

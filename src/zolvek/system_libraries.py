@@ -2,12 +2,14 @@
 """Which system libraries the program loads, and what they are needed for.
 
 The rows were found by looking (the NEEDED entries of the locked packages' shared objects and of the
-plugins they load); tests/test_launcher.py looks again, so that a new dependency brings no new gap.
+plugins they load); tests/test_launcher.py looks again, so that a new dependency brings no new gap. The
+launcher asks before anything is installed, so this is the standard library alone.
 """
 
 from __future__ import annotations
 
 import os
+import re
 import shutil
 import subprocess
 from collections.abc import Iterable
@@ -87,6 +89,7 @@ SYSTEM = {
 WINDOW_COMMANDS = {"", "demo", "open", "test", "bench", "shots"}
 OPENED = (".zolvek", ".zip")  # files that are opened when they are named alone
 SOUND_COMMANDS = WINDOW_COMMANDS | {"render"}
+QUIET = {**os.environ, "DEBIAN_FRONTEND": "noninteractive", "LC_ALL": "C"}
 FOLDERS = ("/lib", "/usr/lib", "/lib64", "/usr/lib64", "/usr/local/lib")
 
 
@@ -137,4 +140,29 @@ def _in_a_folder(name: str) -> bool:
         os.path.exists(os.path.join(folder, *below, name))
         for folder in FOLDERS
         for below in ((), (f"{machine}-linux-gnu",))
+    )
+
+
+def apt_names(packages: Iterable[tuple[str, ...]]) -> list[str]:
+    """Of each package's names the first that this system's lists can give."""
+    rows = list(packages)
+    tool = shutil.which("apt-cache")
+    output = ""
+    if tool:
+        asked = [tool, "policy", *{name for each in rows for name in each}]
+        output = subprocess.run(asked, capture_output=True, text=True, check=False, env=QUIET).stdout
+    there = set(re.findall(r"^(\S+):\n  Installed: .*\n  Candidate: (?!\(none\))", output, re.M))
+    return sorted({next((name for name in each if name in there), each[-1]) for each in rows})
+
+
+def lack(arguments: list[str]) -> str:
+    """What a command line lacks and the command that brings it, in one line; empty when nothing is missing."""
+    lacking = missing(needs(arguments))
+    if not lacking:
+        return ""
+    rows = [each for packages in lacking.values() for each in packages] + (WELCOME if WINDOW in lacking else [])
+    names = " ".join(apt_names(rows))
+    return (
+        f"System libraries for {', '.join(lacking)} are missing. "
+        f"On Debian and Ubuntu: `sudo apt-get install -y --no-install-recommends {names}`."
     )
