@@ -231,9 +231,9 @@ class Performing(WindowTest):
         mute = self.session.project.device_track("horn")
         self.assertIsNotNone(mute.lane_on("horn", "mute"))
         self.recorder.press("horn", "mute", 0.0, None)
-        self.wait(100)
+        self.until(lambda: self.session.playhead.beat > 32.5)
         self.recorder.move("horn", "mute", 1.0, None)
-        self.wait(100)
+        self.until(lambda: self.session.playhead.beat > 32.7)
         self.recorder.release("horn", "mute", None)
         self.do("stop")
         curve = self.session.project.lane("horn.mute").curve

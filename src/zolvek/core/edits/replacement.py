@@ -3,7 +3,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import lru_cache
 
 import numpy as np
@@ -103,8 +103,13 @@ def remove_lane(project: Project, lane: str) -> Project:
 
 def set_dial(project: Project, device: str, parameter: str, position: float) -> Project:
     """The present value of a control."""
+    return set_dials(project, device, {parameter: position})
+
+
+def set_dials(project: Project, device: str, positions: Mapping[str, float]) -> Project:
+    """The present values of several controls of a device, by parameter."""
     track = project.device_track(device)
     old = track.device(device)
-    new = old.at({parameter: float(np.clip(position, 0.0, 1.0))})
+    new = old.at({key: float(np.clip(position, 0.0, 1.0)) for key, position in positions.items()})
     devices = tuple(new if item.id == device else item for item in track.devices)
     return with_track(project, replace(track, devices=devices))

@@ -22,6 +22,7 @@ def turn_all(
     """Several controls turned at once, by device and parameter: one edit."""
     hands, project = session.passes.hands, session.project
     labels: list[str] = []
+    positions: dict[str, dict[str, float]] = {}
     for (device, key), position in moves.items():
         if hands and hands.move(device, key, position, seconds):
             continue
@@ -35,12 +36,14 @@ def turn_all(
         position = min(max(position, 0.0), 1.0)
         if parameter.steps:
             position = float(parameter.position(parameter.value(position)))
-        project = replacement.set_dial(project, device, key, position)
+        positions.setdefault(device, {})[key] = position
         labels.append(f"Set {parameter.name} to {parameter.text(position)}")
         if is_driven:
             session.notices.say(
                 f"{parameter.name} is driven by its lane. You hear this value when the lane is bypassed (Y)."
             )
+    for device, of_device in positions.items():
+        project = replacement.set_dials(project, device, of_device)
     if labels:
         label = labels[0] if len(labels) == 1 else f"Set {len(labels)} controls"
         session.document.edit(label, project, gesture)

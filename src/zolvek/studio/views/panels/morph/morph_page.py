@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QCheckBox, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from zolvek.core.curve.shapes import SHAPES
@@ -63,7 +64,7 @@ class MorphPage(QWidget):
             session.shown.changed,
             session.span.changed,
         ):
-            signal.connect(self.refresh)
+            signal.connect(self._refresh_shown)
         self.refresh()
 
     def _lay_out_way(self, layout: QVBoxLayout) -> None:
@@ -94,6 +95,15 @@ class MorphPage(QWidget):
             fields.addRow(field_label(text), widget)
         pick(self.shape, "line")
         layout.addLayout(fields)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self.refresh()
+
+    def _refresh_shown(self) -> None:
+        """A page behind another one is brought up to date when it is shown."""
+        if self.isVisible():
+            self.refresh()
 
     def refresh(self) -> None:
         """Show the states."""

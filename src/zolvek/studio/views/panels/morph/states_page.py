@@ -6,7 +6,7 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import QRectF, QSize, Qt
-from PyQt6.QtGui import QIcon, QPainter, QPixmap
+from PyQt6.QtGui import QIcon, QPainter, QPixmap, QShowEvent
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QListWidget,
@@ -95,7 +95,7 @@ class StatesPage(QWidget):
             layout.addLayout(line)
         self._lay_out_variations(layout)
         for signal in (session.document.changed, session.focus.changed, session.shown.changed):
-            signal.connect(self.refresh)
+            signal.connect(self._refresh_shown)
         self.refresh()
 
     def _lay_out_variations(self, layout: QVBoxLayout) -> None:
@@ -130,6 +130,15 @@ class StatesPage(QWidget):
         item = self.list.currentItem()
         key = item.data(STATE) if item else None
         return next((s for s in self.session.project.states if s.id == key), None)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self.refresh()
+
+    def _refresh_shown(self) -> None:
+        """A page behind another one is brought up to date when it is shown."""
+        if self.isVisible():
+            self.refresh()
 
     def refresh(self) -> None:
         """Show the states."""
