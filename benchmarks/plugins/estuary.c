@@ -4,18 +4,7 @@
 #include <stdint.h>
 #include <stdlib.h>
 
-typedef struct Feature Feature;
-typedef struct Descriptor Descriptor;
-struct Descriptor {
-    const char *uri;
-    void *(*instantiate)(const Descriptor *, double, const char *, const Feature *const *);
-    void (*connect)(void *, uint32_t, void *);
-    void (*activate)(void *);
-    void (*run)(void *, uint32_t);
-    void (*deactivate)(void *);
-    void (*cleanup)(void *);
-    const void *(*extension)(const char *);
-};
+#include "descriptor.h"
 
 enum { CUTOFF, RESONANCE, DRIVE, DRIFT, PACE, TILT, MIX, LEVEL, IN_LEFT, IN_RIGHT, OUT_LEFT, OUT_RIGHT, PORTS };
 

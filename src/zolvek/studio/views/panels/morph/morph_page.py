@@ -4,7 +4,6 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QCheckBox, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from zolvek.core.curve.shapes import SHAPES
@@ -20,6 +19,7 @@ from zolvek.studio.commands.devices import own_states
 from zolvek.studio.services.context import Studio
 from zolvek.studio.session.chosen import chosen_device
 from zolvek.studio.toolkit.fields import Entry
+from zolvek.studio.toolkit.refreshing import RefreshWhileShown
 from zolvek.studio.toolkit.widgets import button, choice, field_label, form, note, page_layout, pick
 from zolvek.studio.views.panels.morph.states_page import STATE, gives_way
 
@@ -58,14 +58,8 @@ class MorphPage(QWidget):
             )
         )
         layout.addWidget(note("Not a crossfade: the controls of one sound move."))
-        for signal in (
-            session.document.changed,
-            session.focus.changed,
-            session.shown.changed,
-            session.span.changed,
-        ):
-            signal.connect(self._refresh_shown)
-        self.refresh()
+        document, focus = session.document.changed, session.focus.changed
+        RefreshWhileShown(self, self.refresh, (document, focus, session.shown.changed, session.span.changed))
 
     def _lay_out_way(self, layout: QVBoxLayout) -> None:
         """From where to where, and how."""
@@ -95,15 +89,6 @@ class MorphPage(QWidget):
             fields.addRow(field_label(text), widget)
         pick(self.shape, "line")
         layout.addLayout(fields)
-
-    def showEvent(self, event: QShowEvent | None) -> None:
-        super().showEvent(event)
-        self.refresh()
-
-    def _refresh_shown(self) -> None:
-        """A page behind another one is brought up to date when it is shown."""
-        if self.isVisible():
-            self.refresh()
 
     def refresh(self) -> None:
         """Show the states."""

@@ -6,7 +6,7 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import QRectF, QSize, Qt
-from PyQt6.QtGui import QIcon, QPainter, QPixmap, QShowEvent
+from PyQt6.QtGui import QIcon, QPainter, QPixmap
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QListWidget,
@@ -32,6 +32,7 @@ from zolvek.studio.session.chosen import chosen_device, shown_track
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.fields import Entry
 from zolvek.studio.toolkit.inline_field import RowName
+from zolvek.studio.toolkit.refreshing import RefreshWhileShown
 from zolvek.studio.toolkit.widgets import button, field_label, note, page_layout
 
 STATE = Qt.ItemDataRole.UserRole
@@ -94,9 +95,7 @@ class StatesPage(QWidget):
                 line.addWidget(button(text, partial(session.notices.attempt, work), text == "Store", tip))
             layout.addLayout(line)
         self._lay_out_variations(layout)
-        for signal in (session.document.changed, session.focus.changed, session.shown.changed):
-            signal.connect(self._refresh_shown)
-        self.refresh()
+        RefreshWhileShown(self, self.refresh, (session.document.changed, session.focus.changed, session.shown.changed))
 
     def _lay_out_variations(self, layout: QVBoxLayout) -> None:
         """Variations of the state."""
@@ -130,15 +129,6 @@ class StatesPage(QWidget):
         item = self.list.currentItem()
         key = item.data(STATE) if item else None
         return next((s for s in self.session.project.states if s.id == key), None)
-
-    def showEvent(self, event: QShowEvent | None) -> None:
-        super().showEvent(event)
-        self.refresh()
-
-    def _refresh_shown(self) -> None:
-        """A page behind another one is brought up to date when it is shown."""
-        if self.isVisible():
-            self.refresh()
 
     def refresh(self) -> None:
         """Show the states."""
