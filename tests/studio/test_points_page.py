@@ -7,7 +7,7 @@ import unittest
 
 import numpy as np
 from PyQt6.QtCore import QModelIndex, QPoint, Qt
-from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton
+from PyQt6.QtWidgets import QApplication, QCheckBox, QLineEdit, QPushButton
 
 from tests.present import present
 from tests.studio.driver import LEFT, NO_KEY, WindowTest
@@ -98,6 +98,26 @@ class Table(WindowTest):
         self.assertIn("out of range", self.errors.pop().what)
         self.key(Qt.Key.Key_Escape, NO_KEY, self.table)
         self.assertTrue(self.lane.hasFocus())
+        self.assertEqual(self.errors, [])
+
+    def test_only_the_selected_points_are_walked_edited_and_pasted_into(self) -> None:
+        only = next(b for b in self.window.findChildren(QCheckBox) if b.text() == "Only selected points")
+        QTest.mouseClick(only, LEFT, pos=QPoint(8, only.height() // 2))
+        self.session.points.choose(np.empty(0, np.intp))
+        present(QApplication.clipboard()).setText("+1 st\n+2 st\n+4 st\n")
+        self.key(Qt.Key.Key_V, CTRL, self.table)
+        self.assertIn("The clipboard has 3 rows", self.errors.pop().what)
+        self.session.points.choose(np.array([2, 5, 9]))
+        self.assertEqual(self.table.points.rowCount(), 3)
+        self.press(0)
+        self.key(Qt.Key.Key_V, CTRL, self.table)
+        self.press(1)
+        self.type_here("+3 st")
+        self.assertEqual(self.session.points.chosen.tolist(), [2, 5, 9], "the rows stay while they are edited")
+        self.assertEqual([self.text(row, 1) for row in range(3)], ["+1 st", "+3 st", "+4 st"])
+        self.do("undo")
+        self.do("undo")
+        self.assertTrue(np.all(self.curve().value == 0.5))
         self.assertEqual(self.errors, [])
 
     def test_a_million_points_at_once(self) -> None:

@@ -178,7 +178,10 @@ class PointView(QTableView):
         head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft)
 
     def choose(self, row: int, extend: bool = False, toggle: bool = False) -> None:
-        """Select the point of a row, up to it from where the selection began, or it too."""
+        """Select the point of a row, up to it from where the selection began, or it too. What a table of the selected
+        points shows does not change under the cell that is walked to."""
+        if self.points.only_selected:
+            return
         point, chosen = self.points.point(row), self.session.points.chosen
         if extend:
             low, high = sorted((self.anchor, point))
@@ -263,11 +266,12 @@ class PointView(QTableView):
         """Cells of a spreadsheet into those from the current one on."""
         clipboard, index = QApplication.clipboard(), self.currentIndex()
         text = clipboard.text() if clipboard is not None else ""
-        first, where = self.points.point(max(index.row(), 0)), max(index.column(), 0)
+        first, where = max(index.row(), 0), max(index.column(), 0)
 
         def work(drawn: Target) -> Edited:
-            cells = point_table.cells_of(text, first, where, len(drawn.curve))
-            return point_table.with_cells(self.session.project, drawn, cells)
+            cells = point_table.cells_of(text, first, where, self.points.rowCount())
+            by_point = {(self.points.point(row), column): cell for (row, column), cell in cells.items()}
+            return point_table.with_cells(self.session.project, drawn, by_point)
 
         self.points.edit("Paste into the table", work)
 
