@@ -35,8 +35,9 @@ def test(words: list[str]) -> int:
     return test_runner.run(given.names, options)
 
 
-def check(_: list[str]) -> int:
+def check(words: list[str]) -> int:
     """Formatter, linter, and type checker."""
+    argparse.ArgumentParser("./zolvek check", description=check.__doc__).parse_args(words)
     places = ["src", "tests", "benchmarks", "launcher", "zolvek"]
     commands = (
         ["ruff", "format", "--check", "-q", *places],
@@ -51,14 +52,22 @@ def check(_: list[str]) -> int:
     return 1 if status else 0
 
 
-def bench(names: list[str]) -> int:
+def bench(words: list[str]) -> int:
+    """Print the figures, as ratios where a machine's own speed would count; the last line counts those beyond their
+    limit."""
+    parser = argparse.ArgumentParser("./zolvek bench", description=bench.__doc__)
+    parser.add_argument("names", nargs="*", metavar="GROUP", help="such as start; none: all but the long ones; long")
+    parser.add_argument("--json", action="store_true", help="print them as JSON")
+    given = parser.parse_args(words)
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from benchmarks import figures
 
-    return figures.run(names)
+    return figures.run([*given.names, *(["--json"] if given.json else [])])
 
 
-def shots(_: list[str]) -> int:
+def shots(words: list[str]) -> int:
+    """Make the pictures in docs/screenshots anew, from the demo."""
+    argparse.ArgumentParser("./zolvek shots", description=shots.__doc__).parse_args(words)
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from benchmarks import screenshots
 
