@@ -66,7 +66,7 @@ def bench(words: list[str]) -> int:
 
 
 def shots(words: list[str]) -> int:
-    """Make the pictures in docs/screenshots anew, from the demo."""
+    """Make the pictures in docs/screenshots again, from the demo."""
     argparse.ArgumentParser("./zolvek shots", description=shots.__doc__).parse_args(words)
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from benchmarks import screenshots
