@@ -5,10 +5,13 @@ from __future__ import annotations
 
 import csv
 import sys
+from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
+from click.core import ParameterSource
+from click.shell_completion import CompletionItem
 
 from zolvek.core.errors import ZolvekError, one_line
 from zolvek.core.movement.movement_settings import Setting, new_seed
@@ -26,6 +29,65 @@ def say(text: str) -> None:
 
 def number(name: str, default: float, help_: str, **more: Any) -> Any:
     return click.option(name, default=default, show_default=True, type=float, help=help_, **more)
+
+
+class Names(click.ParamType):
+    """One of the names of a table, which is asked for when it is needed, as tables are slow to import. `older`: what
+    stands for one of them too, where it was called otherwise once."""
+
+    name = "name"
+
+    def __init__(self, names: Callable[[], Iterable[str]], older: Mapping[str, str] | None = None) -> None:
+        self.names = names
+        self.older = older or {}
+
+    def get_metavar(self, param: click.Parameter, ctx: click.Context | None = None) -> str:
+        """See click."""
+        return f"[{'|'.join(self.names())}]"
+
+    def convert(self, value: str, param: click.Parameter | None, ctx: click.Context | None) -> str:
+        """See click."""
+        names = list(self.names())
+        if value not in names and value not in self.older:
+            self.fail(f"“{value}” is not one of {', '.join(names)}.", param, ctx)
+        return self.older.get(value, value)
+
+    def shell_complete(self, ctx: click.Context, param: click.Parameter, incomplete: str) -> list[CompletionItem]:
+        """See click."""
+        return [CompletionItem(name) for name in self.names() if name.startswith(incomplete)]
+
+
+class InProject(click.ParamType):
+    """A name that the command's project has, completed by what is in its file."""
+
+    name = "name"
+
+    def __init__(self, names: Callable[[Project], Iterable[str]]) -> None:
+        self.names = names
+
+    def shell_complete(self, ctx: click.Context, param: click.Parameter, incomplete: str) -> list[CompletionItem]:
+        """See click. A file that can't be read completes nothing."""
+        try:
+            # With a value still missing, what was typed before is not a parameter yet.
+            names = self.names(load(ctx.params.get("project") or ctx.args[0]))
+        except (ZolvekError, IndexError):
+            return []
+        return [CompletionItem(name) for name in dict.fromkeys(names) if name.startswith(incomplete)]
+
+
+LANE_ID = InProject(lambda project: (lane.id for lane in project.lanes()))
+DEVICE_ID = InProject(lambda project: (device.id for track in project.tracks for device in track.devices))
+TRACK_NAME = InProject(lambda project: (track.name for track in project.tracks))
+STATE_NAME = InProject(lambda project: (state.name for state in project.states))
+
+
+def need_use(option: str, applies: bool, remedy: str) -> None:
+    """Raises ZolvekError when an option was given that does nothing here. `option`: as its parameter is called, or
+    as it is typed."""
+    context = click.get_current_context()
+    param = next(p for p in context.command.params if option in (p.name, *p.opts))
+    if not applies and context.get_parameter_source(str(param.name)) == ParameterSource.COMMANDLINE:
+        raise ZolvekError("This option does not apply here.", param.opts[0], remedy)
 
 
 def in_range(name: str, value: float, low: float, high: float) -> None:
@@ -99,6 +161,7 @@ def load(path: str) -> Project:
 
 def load_with_folder(path: str) -> tuple[Project, Path]:
     """As `load`, and the folder that it lies in, or was unpacked into."""
+    from zolvek.cli.standard_streams import PREFIX
     from zolvek.formats.project import project_file
 
     where = path
@@ -111,10 +174,11 @@ def load_with_folder(path: str) -> tuple[Project, Path]:
         folder = tempfile.TemporaryDirectory(prefix="zolvek-")
         atexit.register(folder.cleanup)
         where = str(collection.unpacked(path, Path(folder.name)))
-    project = project_file.load(where)
+    streamed = where == path and Path(path).parent.name.startswith(PREFIX)
+    project = project_file.load(where, Path() if streamed else None)
     if project_file.is_newer(project):
         say(f"{path}: {project_file.NEWER}")
-    return project, Path(where).resolve().parent
+    return project, Path().resolve() if streamed else Path(where).resolve().parent
 
 
 def span(project: Project, first: str | None, last: str | None) -> tuple[float, float]:
@@ -145,6 +209,25 @@ def steps(first: float, last: float, step: float) -> Any:
 def plain_number(value: float) -> float:
     """A number as a person writes it: 12, not 12.000000000000014."""
     return float(f"{value:.12g}")
+
+
+def rounded(item: Any) -> Any:
+    """Plain data with its numbers as a person writes them; None for one that JSON has no word for."""
+    if isinstance(item, dict):
+        return {key: rounded(value) for key, value in item.items()}
+    if isinstance(item, (list, tuple)):
+        return [rounded(value) for value in item]
+    if isinstance(item, float):
+        return plain_number(item) if abs(item) < float("inf") else None
+    return item
+
+
+def print_json(item: Any) -> None:
+    """Plain data, or records, on standard output."""
+    import msgspec
+
+    plain = rounded(msgspec.to_builtins(item))
+    click.echo(msgspec.json.format(msgspec.json.encode(plain), indent=1).decode())
 
 
 def print_csv(header: tuple[str, ...], rows: Any) -> None:

@@ -3,21 +3,55 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 import click
 
-from zolvek.cli.command_common import in_range, number, print_csv, say, steps
+from zolvek.cli.command_common import Names, in_range, need_use, number, print_csv, say, steps
+from zolvek.cli.standard_streams import input_file, output_file
 from zolvek.core.errors import ZolvekError
+
+CLIPPED_LEAST = 1e-9  # of the height, from which on it is said
+
+
+OUTPUT = output_file("The CSV file to write.", ".csv")
+
+
+def stamps() -> Iterable[str]:
+    """The keys of the stamps."""
+    from zolvek.core.curve.stamps import BY_KEY
+
+    return BY_KEY
+
+
+def say_clipped(values: Any) -> None:
+    """Say how many of the values that points would have lie beyond the height, and how far."""
+    import numpy as np
+
+    from zolvek.core.edits.edit_scope import counted
+
+    over = np.maximum(-values, values - 1.0)
+    count, most = int((over > CLIPPED_LEAST).sum()), float(over.max(initial=0.0))
+    if count:
+        say(f"{counted(count, 'point')} clipped to 0 to 100 %, by up to {100.0 * most:.3g} %.")
+
+
+def say_at_limit(drawn: Any, done: Any) -> None:
+    """Say that a movement was clipped: it lies at a limit that the curve does not touch."""
+    before, after = drawn.value, done.value
+    for limit, name in ((0.0, "0 %"), (1.0, "100 %")):
+        if (after == limit).any() and not (before == limit).any():
+            say(f"The movement is clipped at {name}.")
 
 
 @click.group()
 def curve() -> None:
-    """Work on a curve in a CSV file: beat,value,shape,amount."""
+    """Work on a curve in a CSV file: beat,value,shape,amount, of which the last two may be left out."""
 
 
 @curve.command("eval")
-@click.argument("file", type=click.Path())
+@input_file("file", ".csv")
 @click.option("--step", required=True, type=float, help="Beats between rows.")
 @click.option("--from", "first", type=float, help="First beat. Default: the first point's.")
 @click.option("--to", "last", type=float, help="Last beat, included. Default: the last point's.")
@@ -45,10 +79,7 @@ def tool(name: str, *options: Any) -> Any:
         command: Any = run
         for option in reversed(options):
             command = option(command)
-        command = click.option("-o", "--output", required=True, type=click.Path(), help="The CSV file to write.")(
-            command
-        )
-        command = click.argument("file", type=click.Path())(command)
+        command = input_file("file", ".csv")(OUTPUT(command))
         return curve.command(name, help=work.__doc__)(command)
 
     return declare
@@ -68,6 +99,7 @@ def tool(name: str, *options: Any) -> Any:
 def curve_quantise(drawn: Any, grid: str, strength: float, swing: float, offset: float) -> Any:
     """Move the points of a curve onto a grid (4/4, from beat 0)."""
     from zolvek.core.curve.quantising import quantised
+    from zolvek.core.edits.edit_scope import counted
     from zolvek.core.time.grid import parse_grid
     from zolvek.core.time.meter import MeterMap
 
@@ -77,7 +109,7 @@ def curve_quantise(drawn: Any, grid: str, strength: float, swing: float, offset:
     chosen = parse_grid(grid, swing / 100.0, offset)
     done, left = quantised(drawn, chosen, MeterMap(), strength / 100.0)
     if len(left):
-        say(f"{len(left)} of {len(drawn)} points could not be placed and did not move.")
+        say(f"{len(left)} of {counted(len(drawn), 'point')} could not be placed and did not move.")
     return done
 
 
@@ -95,13 +127,15 @@ def curve_quantise(drawn: Any, grid: str, strength: float, swing: float, offset:
 )
 def curve_repeat(drawn: Any, times: int, every: float | None, scale: float, tilt: float) -> Any:
     """Repeat a curve."""
-    from zolvek.core.curve.shaping import repeated
+    from zolvek.core.curve.shaping import repeated, repeated_values
 
     first = drawn.beat[0]
     length = float(drawn.beat[-1] - first) if every is None else every
     in_range("--scale", scale, -10.0, 10.0)
     in_range("--tilt", tilt, -100.0, 100.0)
-    return _from_zero(drawn, lambda shifted: repeated(shifted, length, times, scale, tilt / 100.0))
+    result = _from_zero(drawn, lambda shifted: repeated(shifted, length, times, scale, tilt / 100.0))
+    say_clipped(repeated_values(drawn.shifted(-float(first)), length, times, scale, tilt / 100.0))
+    return result
 
 
 @tool(
@@ -126,7 +160,11 @@ def curve_scale(drawn: Any, factor: float, about: float, in_time: bool) -> Any:
 
     in_range("--factor", factor, -1e6, 1e6)
     in_range("--about", about, 0.0, 100.0)
-    return stretched(drawn, factor) if in_time else scaled(drawn, factor, about / 100.0)
+    need_use("--about", not in_time, "It is a level: leave it out with --time.")
+    if in_time:
+        return stretched(drawn, factor)
+    say_clipped(about / 100.0 + (drawn.value - about / 100.0) * factor)
+    return scaled(drawn, factor, about / 100.0)
 
 
 @tool(
@@ -140,6 +178,8 @@ def curve_tilt(drawn: Any, left: float, right: float) -> Any:
 
     in_range("--left", left, -100.0, 100.0)
     in_range("--right", right, -100.0, 100.0)
+    rise = (drawn.beat - drawn.beat[0]) / max(float(drawn.beat[-1] - drawn.beat[0]), CLIPPED_LEAST)
+    say_clipped(drawn.value + (left + (right - left) * rise) / 100.0)
     return tilted(drawn, left / 100.0, right / 100.0)
 
 
@@ -157,6 +197,7 @@ def curve_invert(drawn: Any, about: float) -> Any:
     from zolvek.core.curve.shaping import inverted
 
     in_range("--about", about, 0.0, 100.0)
+    say_clipped(2.0 * about / 100.0 - drawn.value)
     return inverted(drawn, about / 100.0)
 
 
@@ -166,8 +207,9 @@ def curve_invert(drawn: Any, about: float) -> Any:
         "--stamp",
         "--form",
         "stamp",
+        type=Names(stamps),
         required=True,
-        help="ramp, swell, dip, gate, staircase, build, drop or tremble.",
+        help="What to stamp.",
     ),
     click.option("--from", "first", required=True, type=float, help="First beat."),
     click.option("--to", "last", required=True, type=float, help="Last beat."),
@@ -227,14 +269,15 @@ def curve_smooth(drawn: Any, beats: float) -> Any:
 
 
 @curve.command("thin")
-@click.argument("file", type=click.Path())
+@input_file("file", ".csv")
 @click.option("--tolerance", type=float, help="Tolerance in percent of full height.")
 @click.option("--count", type=click.IntRange(2), help="Number of points to keep, with the smallest error.")
 @click.option("--shapes", is_flag=True, help="Use bends, cosines and S-curves, not only lines.")
-@click.option("-o", "--output", required=True, type=click.Path(), help="The CSV file to write.")
+@OUTPUT
 def curve_thin(file: str, tolerance: float | None, count: int | None, shapes: bool, output: str) -> None:
     """Thin a curve. Ends and jumps are kept; the tolerance holds at every instant."""
     from zolvek.core.curve.thinning import thinned, thinned_to
+    from zolvek.core.edits.edit_scope import counted
     from zolvek.formats.tables import curve_csv
 
     if (tolerance is None) == (count is None):
@@ -247,8 +290,8 @@ def curve_thin(file: str, tolerance: float | None, count: int | None, shapes: bo
         in_range("--tolerance", tolerance, 0.0, 100.0)
         done = thinned(drawn, tolerance / 100.0, shapes)
     curve_csv.save(done.curve, output)
-    click.echo(
-        f"{done.before} points before, {done.after} after; "
+    say(
+        f"{counted(done.before, 'point')} before, {done.after} after; "
         f"the largest error is {100 * done.error:.4f} % at beat {done.beat:.6g}."
     )
 

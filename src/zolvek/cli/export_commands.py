@@ -11,23 +11,68 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from zolvek.cli.command_common import in_range, load, number, say, span
+from zolvek.cli.command_common import LANE_ID, Names, in_range, load, need_use, number, print_json, say, span
+from zolvek.cli.standard_streams import input_file, need_name, output_file
 from zolvek.core.errors import ZolvekError
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
+    from collections.abc import Iterable, Iterator
 
     from zolvek.core.movement.evaluation.quantised_steps import Resolution
 
-PROJECT = click.argument("project", type=click.Path())
+PROJECT = input_file("project", ".zolvek")
+
+
+def rates() -> Iterable[str]:
+    """The sample rates of audio files."""
+    from zolvek.formats.audio.sound_writer import RATES
+
+    return map(str, RATES)
+
+
+def depths() -> Iterable[str]:
+    """What the bits of a sample can be."""
+    from zolvek.formats.audio.sound_writer import DEPTHS
+
+    return DEPTHS
+
+
+def splits() -> Iterable[str]:
+    """What a MIDI export can be split by."""
+    from zolvek.formats.midi.file_out import SPLITS
+
+    return SPLITS
+
+
+def swings() -> Iterable[str]:
+    """What a control signal can span."""
+    from zolvek.sound.jobs.control_export import SWINGS
+
+    return SWINGS
+
+
+def time_bases() -> Iterable[str]:
+    """What the rows of a table can be counted in."""
+    from zolvek.formats.tables.lane_table import CLOCKS
+
+    return CLOCKS
+
+
+def cell_contents() -> Iterable[str]:
+    """What the cells of a table can hold."""
+    from zolvek.formats.tables.lane_table import CELLS
+
+    return CELLS
+
+
 FROM = click.option("--from", "first", help="Position: bar.beat.tick or m:ss.mmm. Default: the start.")
 TO = click.option("--to", "last", help="Position. Default: the end of the project.")
 RATE = click.option(
     "--rate",
-    default=48_000,
+    default="48000",
     show_default=True,
-    type=int,
-    help="Sample rate in Hz, 44100 to 192000.",
+    type=Names(rates),
+    help="Sample rate in Hz.",
 )
 COMMANDS: list[click.Command] = []
 
@@ -45,10 +90,6 @@ def _command(name: str, *options: Any) -> Callable[[Callable[..., None]], click.
     return declare
 
 
-def _output(help_: str) -> Any:
-    return click.option("-o", "--output", required=True, type=click.Path(), help=help_)
-
-
 @contextmanager
 def _bar() -> Iterator[Callable[[int, int], None]]:
     silent = not sys.stderr.isatty()
@@ -63,12 +104,12 @@ def _bar() -> Iterator[Callable[[int, int], None]]:
 @_command(
     "render",
     PROJECT,
-    _output("The WAV or FLAC file to write."),
+    output_file("The WAV or FLAC file to write.", ".wav"),
     FROM,
     TO,
     click.option("--bypass", is_flag=True, help="Without the automation."),
     RATE,
-    click.option("--bits", default="24", show_default=True, help="16, 24 or float."),
+    click.option("--bits", type=Names(depths), default="24", show_default=True, help="Bits of a sample."),
     click.option("--tracks", is_flag=True, help="A file for each track instead of the mix."),
     click.option("--tail", is_flag=True, help="Keep the sound that dies away after the end."),
     click.option("--allow-missing", is_flag=True, help="Render even if audio files or plugins can't be played."),
@@ -82,7 +123,7 @@ def render(
     first: str | None,
     last: str | None,
     bypass: bool,
-    rate: int,
+    rate: str,
     bits: str,
     tracks: bool,
     tail: bool,
@@ -94,9 +135,11 @@ def render(
     from zolvek.formats.project.own_files import need_other
     from zolvek.sound.jobs.mix_export import export_in_process, files_of
 
+    if tracks:
+        need_name(output, "--tracks")
     if headroom is not None:
         in_range("--headroom", headroom, 0.0, 60.0)
-    loaded, sound_format = load(project), SoundFormat(rate, bits)
+    loaded, sound_format = load(project), SoundFormat(int(rate), bits)
     need_other(files_of(loaded, output, tracks), loaded, project)
     part = span(loaded, first, last)
     with _bar() as progress:
@@ -138,9 +181,15 @@ def _resolution(ticks: int, ms: float, tolerance: float) -> Resolution:
 @_command(
     "export",
     PROJECT,
-    click.option("--midi", required=True, type=click.Path(), help="The MIDI file to write."),
+    output_file("The MIDI file to write.", ".mid", "--midi", "midi"),
     *RESOLUTION,
-    click.option("--split", default="one", show_default=True, help="One file in all, one per track, or one per lane."),
+    click.option(
+        "--split",
+        type=Names(splits),
+        default="one",
+        show_default=True,
+        help="One file in all, one per track, or one per lane.",
+    ),
     EXACT_TIME,
 )
 def export(project: str, midi: str, ticks: int, ms: float, tolerance: float, split: str, exact_time: bool) -> None:
@@ -148,6 +197,8 @@ def export(project: str, midi: str, ticks: int, ms: float, tolerance: float, spl
     from zolvek.formats.midi import file_out as midi_out
     from zolvek.formats.project.own_files import need_other
 
+    if split != "one":
+        need_name(midi, "--split")
     loaded = load(project)
     need_other(midi_out.files_of(loaded, midi, split), loaded, project)
     midi_out.save(loaded, midi, _resolution(ticks, ms, tolerance), split, exact_time=exact_time)
@@ -156,56 +207,61 @@ def export(project: str, midi: str, ticks: int, ms: float, tolerance: float, spl
 @_command("report", PROJECT, *RESOLUTION, EXACT_TIME)
 def report(project: str, ticks: int, ms: float, tolerance: float, exact_time: bool) -> None:
     """Print a report on the MIDI export as JSON, with advice."""
-    import msgspec
-
     from zolvek.formats.midi.report import report as made
 
     close = _resolution(ticks, ms, tolerance)
-    result = made(load(project), close, exact_time=exact_time)
-    click.echo(msgspec.json.format(msgspec.json.encode(result), indent=1).decode())
+    print_json(made(load(project), close, exact_time=exact_time))
 
 
 @_command(
     "import",
-    click.argument("midi", type=click.Path()),
-    _output("The project file to write."),
+    input_file("midi", ".mid"),
+    output_file("The project file to write.", ".zolvek"),
     number("--tolerance", 0.2, "Tolerance for joining steps into curves, in percent of full height."),
     click.option("--hold", is_flag=True, help="Hold every step instead."),
 )
 def import_(midi: str, output: str, tolerance: float, hold: bool) -> None:
     """Import a MIDI file as a project: controllers as lanes, notes, tempo and meter."""
+    from zolvek.core.edits.edit_scope import counted
     from zolvek.core.model.project import Project
     from zolvek.formats.midi import file_in as midi_in
     from zolvek.formats.project import project_file
     from zolvek.formats.project.own_files import need_other
 
+    need_use("--tolerance", not hold, "Nothing is joined with --hold.")
     in_range("--tolerance", tolerance, 0.001, 50.0)
     score = midi_in.load(midi)
     need_other([output], Project(), midi)
     project = midi_in.as_project(score, None if hold else tolerance / 100.0)
     project_file.save(project, output)
     notes = sum(len(part.notes) for part in score.parts)
-    say(f"{score.lanes} lanes, {notes} notes; left out: {score.left_out_text or 'nothing'}.")
+    say(f"{counted(score.lanes, 'lane')}, {counted(notes, 'note')}; left out: {score.left_out_text or 'nothing'}.")
 
 
 SWING = click.option(
-    "--swing", default="both", show_default=True, help="Range of the height: both (−1 to 1) or up (0 to 1)."
+    "--swing",
+    type=Names(swings),
+    default="both",
+    show_default=True,
+    help="Range of the height: both (−1 to 1) or up (0 to 1).",
 )
 
 
 @_command(
     "control",
     PROJECT,
-    click.option("--lane", required=True, help="Lane id; `zolvek lanes` lists them."),
-    _output("The WAV file to write."),
+    click.option("--lane", required=True, type=LANE_ID, help="Lane id; `zolvek lanes` lists them."),
+    output_file("The WAV file to write.", ".wav"),
     FROM,
     TO,
     SWING,
     RATE,
-    click.option("--bits", default="float", show_default=True, help="24 or float."),
+    click.option(
+        "--bits", type=click.Choice(("24", "float")), default="float", show_default=True, help="Bits of a sample."
+    ),
 )
 def control(
-    project: str, lane: str, output: str, first: str | None, last: str | None, swing: str, rate: int, bits: str
+    project: str, lane: str, output: str, first: str | None, last: str | None, swing: str, rate: str, bits: str
 ) -> None:
     """Export a lane as a control signal, sample by sample."""
     from zolvek.formats.audio.sound_writer import SoundFormat
@@ -214,13 +270,13 @@ def control(
 
     loaded = load(project)
     need_other([output], loaded, project)
-    save_control(loaded, lane, output, SoundFormat(rate, bits), swing, span(loaded, first, last))
+    save_control(loaded, lane, output, SoundFormat(int(rate), bits), swing, span(loaded, first, last))
 
 
 @_command(
     "from-sound",
-    click.argument("sound", type=click.Path()),
-    _output("The CSV file to write."),
+    input_file("sound", ".wav"),
+    output_file("The CSV file to write.", ".csv"),
     SWING,
     click.option(
         "--follow", is_flag=True, help="Follow the level of the sound instead of reading it as a control signal."
@@ -241,6 +297,9 @@ def from_sound(
     from zolvek.formats.tables import curve_csv
 
     in_range("--tolerance", tolerance, 0.0001, 50.0)
+    need_use("--swing", not follow, "A level has no range below 0: leave it out with --follow.")
+    for option in ("--attack", "--release"):
+        need_use(option, follow, "It belongs to --follow.")
     need_other([output], Project(), sound)
     samples, rate = curve_import.read(sound)
     steady, within = TempoMap((TempoPoint(0.0, tempo),)), tolerance / 100.0
@@ -251,17 +310,25 @@ def from_sound(
     curve_csv.save(result, output)
 
 
-LANES = click.option("--lane", "lanes", multiple=True, help="Lane id; may be repeated. Default: all.")
+LANES = click.option("--lane", "lanes", multiple=True, type=LANE_ID, help="Lane id; may be repeated. Default: all.")
 
 
 @_command(
     "table",
     PROJECT,
-    _output("The CSV file to write."),
+    output_file("The CSV file to write.", ".csv"),
     LANES,
     click.option("--step", required=True, type=float, help="Beats or seconds between rows."),
-    click.option("--clock", "unit", default="beats", show_default=True, help="beats or seconds."),
-    click.option("--cells", default="value", show_default=True, help="position, value or text."),
+    click.option(
+        "--time-base",
+        "--clock",
+        "unit",
+        type=Names(time_bases),
+        default="beats",
+        show_default=True,
+        help="What a step is counted in.",
+    ),
+    click.option("--cells", type=Names(cell_contents), default="value", show_default=True, help="What cells hold."),
     FROM,
     TO,
 )
@@ -286,7 +353,7 @@ def table(
     lane_table.save(output, text)
 
 
-@_command("picture", PROJECT, _output("The SVG or PNG file to write."), LANES, FROM, TO)
+@_command("picture", PROJECT, output_file("The SVG or PNG file to write.", ".svg"), LANES, FROM, TO)
 def picture(project: str, output: str, lanes: tuple[str, ...], first: str | None, last: str | None) -> None:
     """Export lanes as a picture."""
     from zolvek.formats import picture as pictures

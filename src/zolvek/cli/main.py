@@ -22,6 +22,7 @@ from zolvek.cli.plugin_commands import COMMANDS as PLUGINS
 from zolvek.cli.port_commands import COMMANDS as PORTS
 from zolvek.cli.project_commands import COMMANDS as PROJECTS
 from zolvek.cli.sound_commands import COMMANDS as SOUNDS
+from zolvek.cli.standard_streams import output_file
 from zolvek.core.errors import Failure, ZolvekError, one_line
 
 NO_DISPLAY = (
@@ -65,7 +66,7 @@ def zolvek() -> None:
 
 
 @zolvek.command()
-@click.option("--write", "target", type=click.Path(), help="Write the demo project and stop.")
+@output_file("Write the demo project and stop.", ".zolvek", "--write", "target", required=False)
 def demo(target: str | None) -> None:
     """Open the demo song, "Night Regatta"."""
     if target is None:

@@ -8,8 +8,11 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from zolvek.cli.command_common import (
+    LANE_ID,
+    Names,
     in_range,
     load,
+    need_use,
     read_settings,
     say,
     seed,
@@ -17,8 +20,9 @@ from zolvek.cli.command_common import (
     settings,
     span,
 )
-from zolvek.cli.curve_commands import curve, tool
-from zolvek.core.errors import ZolvekError, one_line
+from zolvek.cli.curve_commands import curve, say_at_limit, tool
+from zolvek.cli.standard_streams import input_file, output_file
+from zolvek.core.errors import ZolvekError
 from zolvek.core.movement.movement_settings import (
     HAND_SETTINGS,
     JITTER_SETTINGS,
@@ -27,15 +31,38 @@ from zolvek.core.movement.movement_settings import (
 )
 
 if TYPE_CHECKING:
+    from collections.abc import Iterable
+
     from zolvek.core.curve.pattern import Pattern
     from zolvek.core.movement.generators.lfo import Lfo
     from zolvek.core.movement.generators.randomness import RandomMove
 
+NO_SECONDS = "It counts for values in s or Hz."
 TEMPO = click.option("--tempo", default=120.0, show_default=True, help="Tempo in BPM, for values in s or Hz.")
-LANE = click.option("--lane", required=True, help="Lane id; `zolvek lanes` lists them.")
-OUTPUT = click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
-SHAPES = "sine, triangle, saw-up, saw-down, pulse, sample-hold, smooth-random or pattern."
+LANE = click.option("--lane", required=True, type=LANE_ID, help="Lane id; `zolvek lanes` lists them.")
+OUTPUT = output_file("The project file to write.", ".zolvek")
 PERIOD = click.option("--rate", "--period", "period", required=True, help="A cycle: 1/4, 1/8t, 2bars, 0.5s or 3Hz.")
+
+
+def waves() -> Iterable[str]:
+    """The keys of the waves of an LFO."""
+    from zolvek.core.movement.generators.waves import WAVES
+
+    return WAVES
+
+
+def random_kinds() -> Iterable[str]:
+    """The kinds of random movement."""
+    from zolvek.core.movement.generators.randomness import RANDOM_KINDS
+
+    return RANDOM_KINDS
+
+
+def spreads() -> Iterable[str]:
+    """How the values of a random movement can spread."""
+    from zolvek.core.movement.generators.randomness import SPREADS
+
+    return SPREADS
 
 
 def _steady(tempo: float) -> Any:
@@ -50,8 +77,10 @@ def _steady(tempo: float) -> Any:
 def _random_options(command: Any) -> Any:
     for option in reversed(
         (
-            click.option("--kind", default="steps", show_default=True, help="steps, smooth or walk."),
-            click.option("--spread", default="even", show_default=True, help="even, bell or levels."),
+            click.option("--kind", type=Names(random_kinds), default="steps", show_default=True, help="How it moves."),
+            click.option(
+                "--spread", type=Names(spreads), default="even", show_default=True, help="How its values spread."
+            ),
             settings(RANDOM_SETTINGS),
             seed,
         )
@@ -67,6 +96,7 @@ def _random(values: dict[str, Any]) -> tuple[RandomMove, float]:
     read = read_settings(RANDOM_SETTINGS, values)
     in_range("--depth", 100.0 * (read["amount"] or 0.0), 0.0, 100.0)
     kind, spread = values.pop("kind"), values.pop("spread")
+    need_use("levels", spread == "levels", "It belongs to --spread levels.")
     return random_of(kind, read, spread, seed_of(values.pop("seed")))
 
 
@@ -83,8 +113,11 @@ def curve_random(drawn: Any, follow: bool, tempo: float, **values: Any) -> Any:
 
     move, amount = _random(values)
     first, last = float(drawn.beat[0]), float(drawn.beat[-1])
+    need_use("tempo", move.every.timed, NO_SECONDS)
     put = randomised(drawn, first, last, move, amount, _steady(tempo), follow)
-    return splice(drawn, first, put, last)
+    result = splice(drawn, first, put, last)
+    say_at_limit(drawn, result)
+    return result
 
 
 @tool("humanise", settings(HAND_SETTINGS), seed)
@@ -97,7 +130,9 @@ def curve_humanise(drawn: Any, **values: Any) -> Any:
     in_range("--strength", 100.0 * strength, 0.0, 100.0)
     first, last = float(drawn.beat[0]), float(drawn.beat[-1])
     put = humanised(drawn, first, last, strength, seed_of(values["seed"]))
-    return splice(drawn, first, put, last)
+    result = splice(drawn, first, put, last)
+    say_at_limit(drawn, result)
+    return result
 
 
 @tool(
@@ -119,7 +154,9 @@ def curve_jitter(drawn: Any, step: float | None, tempo: float, **values: Any) ->
     in_range("--time", seconds, 0.0, 60.0)
     in_range("--step", 1.0 if step is None else step, 1e-6, 1e6)
     beats = seconds * float(_steady(tempo).bpm(0.0)) / 60.0
-    return jittered(drawn, np.arange(len(drawn)), value, beats, seed_of(values["seed"]), step)
+    result = jittered(drawn, np.arange(len(drawn)), value, beats, seed_of(values["seed"]), step)
+    say_at_limit(drawn, result)
+    return result
 
 
 # --- LFOs ---
@@ -128,7 +165,7 @@ def curve_jitter(drawn: Any, step: float | None, tempo: float, **values: Any) ->
 def _lfo_options(amount: str, **without: None) -> Any:
     def declare(command: Any) -> Any:
         for option in reversed((
-            click.option("--wave", "--shape", "shape", required=True, help=SHAPES),
+            click.option("--wave", "--shape", "shape", type=Names(waves), required=True, help="One cycle of it."),
             PERIOD,
             settings(LFO_SETTINGS, rate=None, phase=None, amount=amount, **without),
             click.option(
@@ -170,8 +207,8 @@ def _lfo(values: dict[str, Any]) -> Lfo:
     from zolvek.core.time.rates import parse_rate
 
     shape, pattern = values.pop("shape"), _pattern("--pattern", values.pop("pattern"))
-    if shape not in WAVES:
-        raise ZolvekError(f"There is no wave “{shape}”.", "--wave", f"Choose one of {', '.join(WAVES)}.")
+    need_use("width", shape == "pulse", "It is that of a pulse.")
+    need_use("seed", WAVES[shape].random, "Only random waves have a seed.")
     if (shape == "pattern") != (pattern is not None):
         raise ZolvekError(
             "A pattern needs the wave `pattern`, and the wave a pattern.",
@@ -190,7 +227,8 @@ def _lfo(values: dict[str, Any]) -> Lfo:
     if read["skew"] and WAVES[shape].unskewed:
         raise ZolvekError(WAVES[shape].unskewed, "--skew", "Leave it out.")
     given = values.pop("seed")
-    return lfo_of(
+    need_use("equal_steps", bool(read["rate_end"]), "It belongs to --rate-end.")
+    result = lfo_of(
         shape,
         {**read, "rate": parse_rate(values.pop("period")), "phase": phase},
         EQUAL if equal else EVEN,
@@ -199,6 +237,10 @@ def _lfo(values: dict[str, Any]) -> Lfo:
         invert=values.pop("invert"),
         seed=seed_of(given) if WAVES[shape].random else given or 1,
     )
+    timed = result.rate.timed or (result.rate_end is not None and result.rate_end.timed) or result.soften > 0.0
+    if "tempo" in click.get_current_context().params:
+        need_use("tempo", timed, NO_SECONDS)
+    return result
 
 
 @curve.command("lfo")
@@ -206,10 +248,10 @@ def _lfo(values: dict[str, Any]) -> Lfo:
 @click.option("--from", "first", required=True, type=float, help="First beat.")
 @click.option("--to", "last", required=True, type=float, help="Last beat.")
 @TEMPO
-@click.option("-o", "--output", required=True, type=click.Path(), help="The CSV file to write.")
+@output_file("The CSV file to write.", ".csv")
 def curve_lfo(first: float, last: float, tempo: float, output: str, **values: Any) -> None:
     """Write an LFO as a curve."""
-    from zolvek.core.movement.generators.lfo_points import as_curve
+    from zolvek.core.movement.generators.lfo_points import as_curve, clips
     from zolvek.formats.tables import curve_csv
 
     for name, beat in (("--from", first), ("--to", last)):
@@ -217,6 +259,8 @@ def curve_lfo(first: float, last: float, tempo: float, output: str, **values: An
     lfo = _lfo(values)
     if lfo.rate.fast:
         say("The rate is above a 1/128 note or 100 Hz.")
+    if clips(lfo):
+        say("The LFO is clipped at 0 or 100 %: lower its depth, or move its centre.")
     curve_csv.save(as_curve(lfo, first, last, _steady(tempo)), output)
 
 
@@ -255,7 +299,7 @@ def _put(
         **movement,
     )
     project_file.save(with_layer(loaded, lane, result), output)
-    click.echo(one_line(f"{result.id}: {result.label}, {len(this_lane.layers) + 1} on {lane}."))
+    say(f"{result.id}: {result.label}, {len(this_lane.layers) + 1} on {lane}.")
 
 
 def _layer_options(command: Any) -> Any:
@@ -264,7 +308,7 @@ def _layer_options(command: Any) -> Any:
         click.option("--to", "last", help="Position. Default: the end."),
         click.option("--from", "first", help="Position: bar.beat.tick or m:ss.mmm. Default: the start."),
         LANE,
-        click.argument("project", type=click.Path()),
+        input_file("project", ".zolvek"),
     ):
         command = option(command)
     return command

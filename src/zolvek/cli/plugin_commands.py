@@ -5,7 +5,8 @@ from __future__ import annotations
 
 import click
 
-from zolvek.cli.command_common import load, print_csv, say
+from zolvek.cli.command_common import TRACK_NAME, load, print_csv, print_json, say
+from zolvek.cli.standard_streams import input_file, output_file
 from zolvek.core.errors import ZolvekError
 
 
@@ -22,8 +23,6 @@ from zolvek.core.errors import ZolvekError
 def plugins(text: str, as_json: bool, bundle: str | None, again: bool) -> None:
     """Print the installed plugins, or those with TEXT in their name, vendor or id, and whether each can be
     used."""
-    import msgspec
-
     from zolvek.sound.hosting.catalogue import installed as plugin_list
     from zolvek.storage.file_names import cell
 
@@ -38,7 +37,7 @@ def plugins(text: str, as_json: bool, bundle: str | None, again: bool) -> None:
         say(f"{fault.what} {fault.remedy}")
     result = [p for p in every if all(w in f"{p.name} {p.maker} {p.id}".casefold() for w in words)]
     if as_json:
-        click.echo(msgspec.json.format(msgspec.json.encode(result), indent=1).decode())
+        print_json(result)
         return
     print_csv(
         ("id", "name", "maker", "role", "parameters", "fault"),
@@ -47,19 +46,20 @@ def plugins(text: str, as_json: bool, bundle: str | None, again: bool) -> None:
 
 
 @click.command("add-device")
-@click.argument("project", type=click.Path())
-@click.option("--track", required=True, help="Name of the track; a new one is added if there is none.")
+@input_file("project", ".zolvek")
+@click.option("--track", required=True, type=TRACK_NAME, help="Name of the track; a new one is added if there is none.")
 @click.option(
     "--plugin",
     required=True,
     help="Its id from `zolvek plugins`, or its bundle; BUNDLE#NAME for one of several.",
 )
 @click.option("--preset", help="One of the plugin's own presets.")
-@click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
+@output_file("The project file to write.", ".zolvek")
 def add_device(project: str, track: str, plugin: str, preset: str | None, output: str) -> None:
     """Add an installed plugin to a track, with its presets as states."""
     from zolvek.core.edits import chains
     from zolvek.core.edits import plugins as hosted
+    from zolvek.core.edits.edit_scope import counted
     from zolvek.formats.project import project_file
     from zolvek.sound.hosting.catalogue.installed import found
     from zolvek.sound.jobs.plugin_description import describe_in_process
@@ -78,7 +78,7 @@ def add_device(project: str, track: str, plugin: str, preset: str | None, output
     if preset is not None:
         loaded = chains.apply_preset(loaded, device, preset)
     project_file.save(loaded, output)
-    say(f"{device}: {len(kind.parameters)} parameters, {len(kind.presets)} presets.")
+    say(f"{device}: {counted(len(kind.parameters), 'parameter')}, {counted(len(kind.presets), 'preset')}.")
 
 
 COMMANDS = (plugins, add_device)

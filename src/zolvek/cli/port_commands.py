@@ -3,36 +3,19 @@
 
 from __future__ import annotations
 
-import json
 import signal
 import sys
 
 import click
 
-from zolvek.cli.command_common import load, print_csv, say, span
+from zolvek.cli.command_common import Names, load, print_csv, print_json, say, span
+from zolvek.cli.standard_streams import input_file
 from zolvek.core.errors import Failure, ZolvekError
 
-SYNC = {
-    "internal": "alone",
-    "follow": "follow",
-    "lead": "lead",
-}  # -> keys of model.sync_setup.ROLES
+SYNC = ("internal", "follow", "lead")
+ROLES = {"internal": "alone"}  # -> keys of model.sync_setup.ROLES, where they are others
 OUTS = ("jack", "alsa", "silent")
 EVERY = 10  # reports to a line, where no terminal shows them in one place
-
-
-class Sync(click.ParamType):
-    """A choice of SYNC, by the keys of the project file too; its value is such a key."""
-
-    name = "sync"
-
-    def get_metavar(self, param: click.Parameter, ctx: click.Context | None = None) -> str:
-        return f"[{'|'.join(SYNC)}]"
-
-    def convert(self, value: str, param: click.Parameter | None, ctx: click.Context | None) -> str:
-        if value not in SYNC and value not in SYNC.values():
-            self.fail(f"“{value}” is not one of {', '.join(SYNC)}.", param, ctx)
-        return SYNC.get(value, value)
 
 
 @click.command()
@@ -47,13 +30,13 @@ def ports(as_json: bool) -> None:
     rows += port_query.ports()
     if as_json:
         keys = ("kind", "direction", "name")
-        click.echo(json.dumps([dict(zip(keys, row, strict=True)) for row in rows], indent=1))
+        print_json([dict(zip(keys, row, strict=True)) for row in rows])
         return
     print_csv(("kind", "direction", "name"), rows)
 
 
 @click.command()
-@click.argument("project")
+@input_file("project", ".zolvek")
 @click.option("--from", "first", help="Start position: bar.beat.tick or m:ss.mmm. Default: the start.")
 @click.option(
     "--loop",
@@ -73,7 +56,7 @@ def ports(as_json: bool) -> None:
     "--sync",
     "--clock",
     "clock",
-    type=Sync(),
+    type=Names(lambda: SYNC, {"alone": "internal"}),
     default="internal",
     show_default=True,
     help="internal, follow another transport, or lead it.",
@@ -107,8 +90,8 @@ def play(
     if looped is not None and first is None:
         begin = looped[0]
     to = place(osc) if osc else None
-    performance = Performance(loaded, out, clock, to, say)
-    shown = sys.stdout.isatty()
+    performance = Performance(loaded, out, ROLES.get(clock, clock), to, say)
+    shown = sys.stderr.isatty()
     try:
         for number, report in enumerate(performance.play(begin, looped)):
             seconds = float(loaded.tempo.seconds(report.beat))
@@ -118,15 +101,15 @@ def play(
                 f"{report.ports}"
             )
             if shown:
-                click.echo(f"\r{line:<78}", nl=False)
+                click.echo(f"\r{line:<78}", nl=False, err=True)
             elif number % EVERY == 0:
-                click.echo(line)
+                click.echo(line, err=True)
     except KeyboardInterrupt:
         signal.setitimer(signal.ITIMER_REAL, 0.0)  # how it is meant to be ended: it need not be given again
     finally:
         performance.close()
         if shown:
-            click.echo()
+            click.echo(err=True)
     if performance.lost and not allow_missing:
         raise Failure("Not everything was played.", project, "Use --allow-missing to accept this.")
 

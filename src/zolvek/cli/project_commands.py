@@ -3,28 +3,55 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Iterable
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from zolvek.cli.command_common import (
+    DEVICE_ID,
+    LANE_ID,
+    STATE_NAME,
+    Names,
     in_range,
     load,
     load_with_folder,
+    need_use,
     number,
     print_csv,
+    print_json,
     say,
     span,
     steps,
 )
-from zolvek.core.errors import ZolvekError
+from zolvek.cli.standard_streams import input_file, output_file
+
+if TYPE_CHECKING:
+    from zolvek.core.model.project import Lane, Project, Track
+    from zolvek.core.value.parameter import Parameter
+
+CLIPPED_LEAST = 1e-6  # of a lane's height, from which on it is said
+
+
+def shapes() -> Iterable[str]:
+    """The names of the curve shapes."""
+    from zolvek.core.curve.shapes import CODES
+
+    return CODES
+
+
+def device_kinds() -> Iterable[str]:
+    """The keys of the devices that ship."""
+    from zolvek.core.model.catalogue import DEVICE_KINDS
+
+    return DEVICE_KINDS
 
 
 @click.command()
 @click.argument("files", nargs=-1, type=click.Path())
 @click.option("--tempo", type=float, help="BPM. Default: that of the first MIDI file, else 120.")
 @click.option("--meter", help="Such as 4/4. Default: that of the first MIDI file, else 4/4.")
-@click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
+@output_file("The project file to write.", ".zolvek")
 def new(files: tuple[str, ...], tempo: float | None, meter: str | None, output: str) -> None:
     """Make a project: empty, or with a track for each of the FILES (audio, MIDI, devices)."""
     from zolvek.core.edits import new_project
@@ -32,15 +59,14 @@ def new(files: tuple[str, ...], tempo: float | None, meter: str | None, output: 
     from zolvek.formats import track_import
     from zolvek.formats.project import project_file
 
-    own_time = tempo is not None or meter is not None
-    if files or own_time:
+    if files or tempo is not None or meter is not None:
         start = new_project.timed(
             new_project.TEMPO if tempo is None else tempo,
             meter or "4/4",
             1 if files else new_project.BARS,
         )
         brought = track_import.read(files)
-        project = track_import.with_files(start, brought, not own_time)
+        project = track_import.with_files(start, brought, tempo is None, meter is None)
         if track_import.left_out(brought):
             say(f"Left out: {track_import.left_out(brought)}.")
     else:
@@ -51,32 +77,36 @@ def new(files: tuple[str, ...], tempo: float | None, meter: str | None, output: 
 
 
 @click.command()
-@click.argument("project", type=click.Path())
+@input_file("project", ".zolvek")
 def lanes(project: str) -> None:
     """Print the lanes as JSON: id, track, device, parameter, unit, reach, points."""
-    import msgspec
-
     loaded = load(project)
-    rows = [
-        {
-            "id": lane.id,
-            "track": track.name,
-            "device": track.device(lane.device).name,
-            "device_id": lane.device,
-            "parameter": track.device(lane.device).parameter(lane.parameter).name,
-            "unit": track.device(lane.device).parameter(lane.parameter).unit,
-            "reach": list(lane.reach),
-            "points": len(lane.curve),
-        }
-        for track in loaded.tracks
-        for lane in track.lanes
-    ]
-    click.echo(msgspec.json.format(msgspec.json.encode(rows), indent=1).decode())
+    print_json([_lane_row(track, lane) for track in loaded.tracks for lane in track.lanes])
+
+
+def _lane_row(track: Track, lane: Lane) -> dict[str, Any]:
+    device = track.device(lane.device)
+    parameter = device.parameter(lane.parameter)
+    low, high = (float(parameter.value(position)) for position in lane.reach)
+    positions = dict(zip(("low_position", "high_position"), lane.reach, strict=True))
+    return {
+        "id": lane.id,
+        "track": track.name,
+        "track_id": track.id,
+        "device": device.name,
+        "device_id": device.id,
+        "parameter": parameter.name,
+        "parameter_id": parameter.id,
+        "unit": parameter.unit,
+        "reach": {"low": low, "high": high, "unit": parameter.unit, **positions},
+        "points": len(lane.curve),
+        "layers": len(lane.layers),
+    }
 
 
 @click.command()
-@click.argument("project", type=click.Path())
-@click.option("--lane", required=True, help="Lane id; `zolvek lanes` lists them.")
+@input_file("project", ".zolvek")
+@click.option("--lane", required=True, type=LANE_ID, help="Lane id; `zolvek lanes` lists them.")
 @click.option("--step", required=True, type=float, help="Beats (quarter notes) between rows.")
 @click.option("--from", "first", help="Position: bar.beat.tick or m:ss.mmm. Default: the start.")
 @click.option("--to", "last", help="Position, included. Default: the end of the project.")
@@ -98,52 +128,57 @@ def sample(project: str, lane: str, step: float, first: str | None, last: str | 
 
 
 @click.command()
-@click.argument("kind", required=False)
+@click.argument("kind", required=False, type=Names(device_kinds))
 @click.option("--plugin", help="Id of an installed plugin, to print its description.")
 def devices(kind: str | None, plugin: str | None) -> None:
     """Print the device descriptions that ship as JSON: all of them, or the one of KIND."""
-    import msgspec
-
     from zolvek.core.model.catalogue import DEVICE_KINDS
     from zolvek.formats.device_file import plain
 
+    need_use("--plugin", kind is None, "Leave it out, or KIND.")
     if plugin is not None:
         from zolvek.sound.hosting.catalogue.installed import found
         from zolvek.sound.jobs.plugin_description import describe_in_process
 
         plugin_kind = found(plugin)
-        row = plain(describe_in_process(plugin_kind.id))
-        click.echo(msgspec.json.format(msgspec.json.encode(row), indent=1).decode())
+        print_json(plain(describe_in_process(plugin_kind.id)))
         return
-    if kind is not None and kind not in DEVICE_KINDS:
-        raise ZolvekError(f"There is no device “{kind}”.", "KIND", f"Choose one of {', '.join(DEVICE_KINDS)}.")
     rows: Any = plain(DEVICE_KINDS[kind]) if kind else [plain(row) for row in DEVICE_KINDS.values()]
-    click.echo(msgspec.json.format(msgspec.json.encode(rows), indent=1).decode())
+    print_json(rows)
 
 
 @click.command()
-@click.argument("project", type=click.Path())
+@input_file("project", ".zolvek")
 def states(project: str) -> None:
-    """Print the states as JSON: device, name, values (position 0 to 1 by parameter id)."""
-    import msgspec
+    """Print the states as JSON: device, name, values by parameter id."""
+    loaded = load(project)
+    rows = []
+    for state in loaded.states:
+        for part in state.parts:
+            device = loaded.device_track(part.device).device(part.device)
+            known = {parameter.id: parameter for parameter in device.parameters}
+            values = {key: _value_row(known.get(key), position) for key, position in part.values.items()}
+            rows.append({"device": part.device, "name": state.name, "values": values})
+    print_json(rows)
 
-    rows = [
-        {"device": part.device, "name": state.name, "values": part.values}
-        for state in load(project).states
-        for part in state.parts
-    ]
-    click.echo(msgspec.json.format(msgspec.json.encode(rows), indent=1).decode())
+
+def _value_row(parameter: Parameter | None, position: float) -> dict[str, Any]:
+    """A value in its unit; the position alone where the device lacks the parameter."""
+    if parameter is None:
+        return {"position": position}
+    value, text = float(parameter.value(position)), parameter.text(position)
+    return {"position": position, "value": value, "unit": parameter.unit, "text": text}
 
 
 @click.command()
-@click.argument("project", type=click.Path())
-@click.option("--device", required=True, help="Device id; `zolvek states` lists those with states.")
-@click.option("--from", "start", required=True, help="Start state.")
-@click.option("--to", "end", required=True, help="End state.")
+@input_file("project", ".zolvek")
+@click.option("--device", required=True, type=DEVICE_ID, help="Device id; `zolvek states` lists those with states.")
+@click.option("--from", "start", required=True, type=STATE_NAME, help="Start state.")
+@click.option("--to", "end", required=True, type=STATE_NAME, help="End state.")
 @click.option("--span", "part", required=True, nargs=2, help="Two positions: bar.beat.tick or m:ss.mmm.")
-@click.option("--shape", default="line", show_default=True, help="Of every segment.")
+@click.option("--shape", type=Names(shapes), default="line", show_default=True, help="Of every segment.")
 @click.option("--amount", default=0.0, show_default=True, help="Of the shape.")
-@click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
+@output_file("The project file to write.", ".zolvek")
 def morph(
     project: str,
     device: str,
@@ -155,11 +190,13 @@ def morph(
     output: str,
 ) -> None:
     """Move every parameter of a device from one state to another over a span."""
+    from zolvek.core.curve.shapes import CODES, NONE, SHAPES
     from zolvek.core.edits.states import state_of
     from zolvek.core.model.morph import Course
     from zolvek.core.movement.morphing.morphs import chained
     from zolvek.formats.project import project_file
 
+    need_use("--amount", SHAPES[CODES[shape]].amount is not NONE, f"The shape {shape} has no amount.")
     loaded = load(project)
     first, last = span(loaded, *part)
     loaded.device_track(device)
@@ -168,12 +205,13 @@ def morph(
 
 
 @click.command()
-@click.argument("project", type=click.Path())
-@click.option("--lane", required=True, help="Lane id; `zolvek lanes` lists them.")
+@input_file("project", ".zolvek")
+@click.option("--lane", required=True, type=LANE_ID, help="Lane id; `zolvek lanes` lists them.")
 @number("--tolerance", 0.2, "Baking tolerance in percent of full height.")
-@click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write.")
+@output_file("The project file to write.", ".zolvek")
 def bake(project: str, lane: str, tolerance: float, output: str) -> None:
     """Bake all active layers of a lane into its points."""
+    from zolvek.core.edits.edit_scope import counted
     from zolvek.core.edits.replacement import with_lane
     from zolvek.core.movement.evaluation.layering import baked
     from zolvek.formats.project import project_file
@@ -183,16 +221,32 @@ def bake(project: str, lane: str, tolerance: float, output: str) -> None:
     this_lane = loaded.lane(lane)
     done = baked(this_lane, loaded.tempo, loaded.length, tolerance=tolerance / 100.0)
     project_file.save(with_lane(loaded, done), output)
-    click.echo(f"{len(this_lane.curve)} points before, {len(done.curve)} after.")
+    say(f"{counted(len(this_lane.curve), 'point')} before, {len(done.curve)} after.")
+    over = _beyond(this_lane, loaded)
+    if over > CLIPPED_LEAST:
+        say(f"The layers are clipped: they go beyond the lane's reach by up to {100.0 * over:.3g} % of its height.")
+
+
+def _beyond(lane: Lane, project: Project) -> float:
+    """How far a lane's layers take it out of its reach, in parts of its height, where they are clipped."""
+    import numpy as np
+
+    from zolvek.core.movement.evaluation.layering import layered
+
+    if lane.fit:
+        return 0.0
+    whole = layered(lane.curve, lane, project.tempo, project.length)
+    low, high = whole.ranges(np.array([0.0, max(project.length, float(lane.curve.beat[-1]))]), raw=True)
+    return max(-float(low[0]), float(high[0]) - 1.0)
 
 
 def _bars(verb: str) -> Any:
     def declare(run: Any) -> Any:
         for option in (
-            click.option("-o", "--output", required=True, type=click.Path(), help="The project file to write."),
+            output_file("The project file to write.", ".zolvek"),
             click.option("--count", required=True, type=int, help="How many bars."),
             click.option("--at", "bar", required=True, type=int, help=f"The bar {verb}."),
-            click.argument("project", type=click.Path()),
+            input_file("project", ".zolvek"),
         ):  # fmt: skip
             run = option(run)
         return run
@@ -226,8 +280,8 @@ def remove_bars(project: str, bar: int, count: int, output: str) -> None:
 
 
 @click.command()
-@click.argument("project", type=click.Path())
-@click.option("-o", "--output", required=True, type=click.Path(), help="A .zip, or a new folder.")
+@input_file("project", ".zolvek")
+@output_file("A .zip, or a new folder.", ".zip")
 @click.option(
     "--anywhere",
     is_flag=True,
@@ -236,6 +290,7 @@ def remove_bars(project: str, bar: int, count: int, output: str) -> None:
 def collect(project: str, output: str, anywhere: bool) -> None:
     """Collect the project with all its audio in one .zip, or one folder."""
     from zolvek.core.edits.chains import own_sound_files
+    from zolvek.core.edits.edit_scope import counted
     from zolvek.formats.project import collection
     from zolvek.formats.project.own_files import need_other
 
@@ -243,7 +298,7 @@ def collect(project: str, output: str, anywhere: bool) -> None:
     need_other([output], loaded, project)
     collection.collected(loaded, output, folder=folder, anywhere=anywhere)
     count = len(own_sound_files(loaded))
-    say(f"1 project, {count} sound{'s' * (count != 1)}.")
+    say(f"1 project, {counted(count, 'sound')}.")
 
 
 COMMANDS = (new, lanes, sample, devices, states, morph, bake, insert_bars, remove_bars, collect)

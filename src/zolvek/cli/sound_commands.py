@@ -6,10 +6,11 @@ from __future__ import annotations
 import click
 
 from zolvek.cli.command_common import print_csv
+from zolvek.cli.standard_streams import input_file
 
 
 @click.command()
-@click.argument("sound", type=click.Path())
+@input_file("sound", ".wav")
 def hits(sound: str) -> None:
     """Print the hits of an audio file as CSV: seconds, and the strength, in all and in the low, middle and high band
     (0 to 1)."""
@@ -22,14 +23,15 @@ def hits(sound: str) -> None:
 
 
 @click.command()
-@click.argument("sound", type=click.Path())
+@input_file("sound", ".wav")
 def tempo(sound: str) -> None:
     """Print the tempo of an audio file as CSV: bpm, the second of the first beat, reliability (0 to 1)."""
     from zolvek.core.errors import ZolvekError
     from zolvek.sound.analysis.onsets import hits_of, tempo_of
 
+    heard = hits_of(sound)
     try:
-        result = tempo_of(hits_of(sound))
+        result = tempo_of(heard)
     except ZolvekError as error:
         raise error.at(sound) from error
     print_csv(("bpm", "first", "sure"), [(f"{result.bpm:g}", f"{result.first:.6f}", f"{result.sure:.3f}")])

@@ -22,12 +22,13 @@ KINDS = SOUNDS + MIDI + DEVICES
 PARTS = 1_000  # that the reading of one file is given in
 JOIN_WITHIN = 0.002  # of the height, within which steps of controllers are joined
 Progress = Callable[[int, int], object]
-Adding = Callable[[Project, bool], Project]
+Adding = Callable[[Project, bool, bool], Project]
 
 
 class ImportedFile(NamedTuple):
-    """A file that has been read: `add` puts its track into a project, with the file's own tempo, meter and
-    sections if it has such and they are wanted; `left_out` says what of it has no place here."""
+    """A file that has been read: `add` puts its track into a project, with the file's own tempo, and its meter, if it
+    has such and they are wanted, in this order, and its sections with either; `left_out` says what of it has no place
+    here."""
 
     path: Path
     has_time: bool
@@ -62,14 +63,15 @@ def _part(progress: Progress | None, index: int, count: int) -> Progress | None:
     return lambda done, total: progress(index * PARTS + PARTS * done // max(total, 1), count * PARTS)
 
 
-def with_files(project: Project, brought: Sequence[ImportedFile], takes_time: bool) -> Project:
-    """The project with a track for every file, aligned at bar 1 and named by its file. With `takes_time`
-    tempo, meter and sections are those of the first file that has such."""
+def with_files(project: Project, brought: Sequence[ImportedFile], takes_tempo: bool, takes_meter: bool) -> Project:
+    """The project with a track for every file, aligned at bar 1 and named by its file. Tempo and meter, where they are
+    taken, are those of the first file that has such, and sections with either."""
+    begun = False
     for item in brought:
         before = {track.id for track in project.tracks}
-        project = item.add(project, takes_time and item.has_time)
-        project = _coloured(project, before)
-        takes_time = takes_time and not item.has_time
+        first = item.has_time and not begun
+        project = _coloured(item.add(project, takes_tempo and first, takes_meter and first), before)
+        begun = begun or item.has_time
     return project
 
 
@@ -95,7 +97,7 @@ def _midi(path: Path, _: Progress | None) -> ImportedFile:
     return ImportedFile(
         path,
         True,
-        lambda project, time: file_in.imported(project, score, curves, time),
+        lambda project, tempo, meter: file_in.imported(project, score, curves, tempo, meter),
         score.left_out_text,
     )
 
@@ -105,7 +107,7 @@ def _device(path: Path, _: Progress | None) -> ImportedFile:
 
     kind = device_file.load(path)
 
-    def add(project: Project, _: bool) -> Project:
+    def add(project: Project, *_: bool) -> Project:
         project, track = add_track(project, path.stem)
         return add_device(project, track, kind)[0]
 
@@ -117,7 +119,7 @@ def _sound(path: Path, progress: Progress | None) -> ImportedFile:
 
     file = str(path.resolve())
     seconds = examine(file, progress)
-    return ImportedFile(path, False, lambda project, _: with_sound_track(project, path.stem, file, seconds))
+    return ImportedFile(path, False, lambda project, *_: with_sound_track(project, path.stem, file, seconds))
 
 
 READERS: dict[str, Callable[[Path, Progress | None], ImportedFile]] = {

@@ -267,9 +267,7 @@ def repeated(curve: Curve, length: float, times: int, scale: float = 1.0, tilt: 
     count = len(curve)
     turn = np.repeat(np.arange(times), count)
     beat = np.tile(curve.beat, times) + turn * length
-    base = curve.value[0]
-    value = base + (np.tile(curve.value, times) - base) * scale**turn
-    value += tilt * (turn + np.tile(curve.beat, times) / length)
+    value = repeated_values(curve, length, times, scale, tilt)
     keep = np.ones(count * times, bool)
     seam = np.arange(1, times) * count
     touching = (beat[seam] - beat[seam - 1] <= 1e-9) if times > 1 else np.empty(0, bool)
@@ -285,6 +283,14 @@ def repeated(curve: Curve, length: float, times: int, scale: float = 1.0, tilt: 
     parts[:, 2] *= scale**turn
     shape, amount = np.tile(curve.shape, times), np.tile(curve.amount, times)
     return joined(beat[keep], np.clip(value[keep], 0.0, 1.0), shape[keep], amount[keep], parts[keep])
+
+
+def repeated_values(curve: Curve, length: float, times: int, scale: float = 1.0, tilt: float = 0.0) -> Floats:
+    """The values that `repeated` gives to points, before they are kept to 0..1."""
+    turn = np.repeat(np.arange(times), len(curve))
+    base = curve.value[0]
+    value = base + (np.tile(curve.value, times) - base) * scale**turn
+    return floats(value + tilt * (turn + np.tile(curve.beat, times) / length))
 
 
 def on_span(curve: Curve, first: float, last: float, shape: Callable[[Curve], Curve], ramp: float = 0.0) -> Curve:

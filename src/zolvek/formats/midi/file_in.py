@@ -44,13 +44,17 @@ def fitted(score: Score, tolerance: float | None = 0.002) -> Fitted:
     return result
 
 
-def imported(project: Project, score: Score, curves: Fitted, time: bool = False) -> Project:
+def imported(
+    project: Project, score: Score, curves: Fitted, takes_tempo: bool = False, takes_meter: bool = False
+) -> Project:
     """The project with a track for each part of the score: its notes played by a stand-in synth,
-    its streams, fitted to `curves`, as lanes of a device outside that they would go to. `time`: tempo,
-    meter and sections come from the file."""
+    its streams, fitted to `curves`, as lanes of a device outside that they would go to. Tempo and meter come from the
+    file where they are taken, and its sections with either."""
     length = max(project.length, float(np.ceil(score.length)))
-    if time:
-        project = replace(project, tempo=score.tempo, meter=score.meter, sections=score.sections, length=length)
+    if takes_tempo or takes_meter:
+        tempo = score.tempo if takes_tempo else project.tempo
+        meter = score.meter if takes_meter else project.meter
+        project = replace(project, tempo=tempo, meter=meter, sections=score.sections)
     project = replace(project, length=length)
     for index, part in enumerate(score.parts):
         project, track = add_track(project, part.name)
@@ -67,7 +71,7 @@ def imported(project: Project, score: Score, curves: Fitted, time: bool = False)
 def as_project(score: Score, tolerance: float | None = 0.002) -> Project:
     """The score as a project of its own."""
     empty = Project(name=score.name or "Untitled", length=float(np.ceil(score.length)))
-    return imported(empty, score, fitted(score, tolerance), True)
+    return imported(empty, score, fitted(score, tolerance), True, True)
 
 
 def _with_lanes(project: Project, track: str, part: TrackPart, drawn: dict[tuple[str, int], Curve]) -> Project:

@@ -29,8 +29,8 @@ AUDIBLE_DELAY_S = 0.020  # seconds behind from which on it is worth a word (comm
 
 class LaneReport(Record, frozen=True):
     """One lane: how many messages, how far its steps stray at most (in steps of its kind, and in
-    the parameter's own unit), and at which beat; `beyond`: how many steps outside both values a receiver
-    may see between the halves of a change."""
+    the parameter's own unit: as a text, and as a number with its unit), and at which beat; `beyond`: how many steps
+    outside both values a receiver may see between the halves of a change."""
 
     lane: str
     label: str
@@ -38,6 +38,8 @@ class LaneReport(Record, frozen=True):
     messages: int
     steps: float
     stray: str
+    stray_value: float
+    stray_unit: str
     beat: float
     beyond: int
 
@@ -123,35 +125,37 @@ def delays(seconds: Floats, size: Ints) -> Floats:
 def _lane(project: Project, heard: EvaluatedLane, stream: Stream, count: int, resolution: Resolution) -> LaneReport:
     lane = heard.lane
     parameter = project.parameter_of(lane.id)
+    extents = step_extents(heard, stream, project.length, project.tempo, resolution)
+    most = _deviation(parameter, heard, stream, extents)
     return LaneReport(
         lane.id,
         project.label_of(lane.id),
         lane.midi.text,
         count,
         stream.strays,
-        _in_unit(
-            parameter,
-            heard,
-            stream,
-            step_extents(heard, stream, project.length, project.tempo, resolution),
-        ),
+        _in_unit(parameter, most),
+        most,
+        parameter.unit.lstrip("±"),
         stream.at / TICKS,
         int(beyond(stream.value).max(initial=0)) if lane.midi.kind in IN_HALVES else 0,
     )
 
 
-def _in_unit(parameter: Parameter, heard: EvaluatedLane, stream: Stream, extents: tuple[Floats, Floats]) -> str:
-    """The largest deviation as a person writes it: "±0.4 dB"; `extents`: the lowest and highest value of
-    the curve while each step stands."""
+def _deviation(parameter: Parameter, heard: EvaluatedLane, stream: Stream, extents: tuple[Floats, Floats]) -> float:
+    """The largest deviation in the parameter's unit, or in choices; `extents`: the lowest and highest value of the
+    curve while each step stands."""
     real = parameter.value(heard.lane.to_position(heard.lane.midi.scale.values(stream.value)))
     # A value goes one way with its position: it is furthest off where the curve is.
     meant = [parameter.value(heard.lane.to_position(end)) for end in extents]
-    if parameter.steps:
-        return "in its choices" if any(np.any(end != real) for end in meant) else "none"
     with np.errstate(invalid="ignore"):
         apart = np.maximum(*(np.abs(end - real) for end in meant))
-    apart = apart[np.isfinite(apart)]
-    most = float(apart.max(initial=0.0))
+    return float(apart[np.isfinite(apart)].max(initial=0.0))
+
+
+def _in_unit(parameter: Parameter, most: float) -> str:
+    """A deviation as a person writes it: "±0.4 dB"."""
+    if parameter.steps:
+        return "in its choices" if most > 0.0 else "none"
     digits = max(0, 1 - int(np.floor(np.log10(most)))) if most > 0.0 else 0
     return f"±{most:.{min(digits, 6)}f} {parameter.unit.lstrip('±')}".rstrip()
 

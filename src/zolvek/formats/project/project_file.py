@@ -222,10 +222,11 @@ def save(project: Project, path: str | os.PathLike[str]) -> Path:
     return write_bytes(path, encode(project))
 
 
-def load(path: str | os.PathLike[str]) -> Project:
-    """Read a project. Raises ZolvekError naming the file, the place and the remedy."""
+def load(path: str | os.PathLike[str], folder: Path | None = None) -> Project:
+    """Read a project. Its sounds lie in `folder`, or next to it. Raises ZolvekError naming the file, the place and
+    the remedy."""
     project = decode(read_bytes(path), str(path))
-    folder = Path(path).resolve().parent
+    folder = (Path(path).parent if folder is None else folder).resolve()
     for name in sound_files(project):
         if not name.startswith(SHIPPED) and not Path(name).is_absolute():
             project = with_file_found(project, name, str(folder / name))

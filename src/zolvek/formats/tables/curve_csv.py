@@ -3,7 +3,7 @@
 
 A fifth column, `part`, is there where a segment runs through a part of its shape only: where in the
 shape it begins and ends, 0..1, and its swing, as `0.25/0.75/0.4`; empty for the whole of it. It may be
-left out when read."""
+left out when read, and so may shape and amount: lines are between such points."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ import numpy as np
 
 from zolvek.core.curve.curve import WHOLE, Curve
 from zolvek.core.curve.rules import first_fault, shape_help
-from zolvek.core.curve.shapes import CODES, SHAPES
+from zolvek.core.curve.shapes import CODES, LINE, SHAPES
 from zolvek.core.errors import ZolvekError
 from zolvek.storage.atomic import write_bytes
 from zolvek.storage.opening import read_bytes
@@ -25,6 +25,8 @@ from zolvek.storage.opening import read_bytes
 MOST_ROWS, MOST_BYTES = 1_000_000, 200_000_000
 HEADER = ["beat", "value", "shape", "amount"]
 PART = "part"
+VALUES = ["beat", "value"]  # a table of values alone
+HEADERS = (HEADER, [*HEADER, PART], VALUES)
 
 
 def to_text(curve: Curve) -> str:
@@ -60,11 +62,11 @@ def from_text(text: str, where: str) -> Curve:
     try:
         header = next(rows, [])
         names = [cell.strip().lower() for cell in header]
-        if names not in (HEADER, [*HEADER, PART]):
+        if names not in HEADERS:
             raise ZolvekError(
                 f"The header is “{','.join(header)[:60]}”.",
                 f"{where}, line 1",
-                f"It must be {','.join(HEADER)}, and may have {PART} after them.",
+                f"It must be {','.join(HEADER)}, may have {PART} after them, or be {','.join(VALUES)} alone.",
             )
         for row in rows:
             if not row:
@@ -109,6 +111,8 @@ def _quickly(text: str) -> Curve | None:
 def _point(row: list[str], names: list[str], where: str) -> tuple[float, float, int, float, tuple[float, ...]]:
     if len(row) != len(names):
         raise ZolvekError(f"The row has {len(row)} cells.", where, f"It needs {len(names)}: {', '.join(names)}.")
+    if names == VALUES:
+        return _number(row[0], "beat", where), _number(row[1], "value", where), LINE, 0.0, WHOLE
     key = row[2].strip().lower()
     if key not in CODES:
         raise ZolvekError(f"There is no shape “{row[2].strip()}”.", where, shape_help())

@@ -6,6 +6,7 @@ from __future__ import annotations
 import csv
 import io
 import os
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -50,30 +51,35 @@ def to_text(
     cells: str = "value",
     span: tuple[float, float] | None = None,
 ) -> str:
-    """The table: beat, seconds, and a column for each lane, headed by its label and unit.
+    """The table: beat, seconds, and a column for each lane, headed by its id.
 
-    Numbers are written so that they read back to the same bits. Raises ZolvekError.
+    Positions are written so that they read back to the same bits, other numbers with 12 digits. Raises ZolvekError.
     """
     if cells not in CELLS:
         raise ZolvekError(f"There is no cell content “{cells}”.", remedy=f"Use {', '.join(CELLS)}.")
     beats = clock(project, step, unit, span)
     if len(beats) * max(len(lanes), 1) > MOST_CELLS:
         raise ZolvekError("The table gets too large.", remedy="Use a larger step or fewer lanes.")
-    header, columns = ["beat", "seconds"], [beats.tolist(), project.tempo.seconds(beats).tolist()]
+    header = ["beat", "seconds"]
+    columns: list[Sequence[float | str]] = [_plain(beats.tolist()), _plain(project.tempo.seconds(beats).tolist())]
     for key in lanes:
         parameter = project.parameter_of(key)
         position = played(project.lane(key), project).at(beats)
-        unit_ = f" [{parameter.unit}]" if cells == "value" and parameter.unit else ""
-        header.append(cell(f"{project.label_of(key)}{unit_}"))
+        header.append(cell(key))
         if cells == "text":
             columns.append([cell(parameter.text(float(p))) for p in position])
         else:
-            columns.append((position if cells == "position" else parameter.value(position)).tolist())
+            columns.append(position.tolist() if cells == "position" else _plain(parameter.value(position).tolist()))
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(header)
     writer.writerows(zip(*columns, strict=True))
     return out.getvalue()
+
+
+def _plain(numbers: Iterable[float]) -> list[float]:
+    """Numbers as a person writes them: 12, not 12.000000000000014."""
+    return [float(f"{number:.12g}") for number in numbers]
 
 
 def save(path: str | os.PathLike[str], text: str) -> Path:

@@ -27,7 +27,7 @@ def server() -> None:
 
 
 def ports() -> list[tuple[str, str, str]]:
-    """Kind ("jack sound", "jack midi"), "in" for what gives and "out" for what takes, and name, of each port of other
+    """Kind ("jack audio", "jack midi"), "in" for what gives and "out" for what takes, and name, of each port of other
     programs; none where there is no server."""
     try:
         client = _client()
@@ -41,7 +41,7 @@ def ports() -> list[tuple[str, str, str]]:
             port = library.jack_port_by_name(client, name.encode())
             if port:
                 takes = library.jack_port_flags(port) & jack.IS_INPUT
-                kind = "jack midi" if library.jack_port_type(port) == jack.MIDI else "jack sound"
+                kind = "jack midi" if library.jack_port_type(port) == jack.MIDI else "jack audio"
                 result.append((kind, "out" if takes else "in", name))
     finally:
         library.jack_client_close(client)

@@ -74,7 +74,7 @@ def as_curve(
         )
     cycles = Cycles(lfo, first, last, tempo)
     timed = lfo.rate.timed and _tempo_moves(tempo, first, last)
-    if lfo.steady and not timed and not _clips(lfo):
+    if lfo.steady and not timed and not clips(lfo):
         return _steady(lfo, cycles)
     return _fitted(lfo, cycles, tolerance)
 
@@ -124,7 +124,7 @@ def _levelled(lfo: Lfo, unit: Floats, u: Floats) -> Floats:
     return lfo.centre + amount * unit
 
 
-def _clips(lfo: Lfo) -> bool:
+def clips(lfo: Lfo) -> bool:
     return lfo.centre + abs(lfo.amount) / 2.0 > 1.0 or lfo.centre - abs(lfo.amount) / 2.0 < 0.0
 
 

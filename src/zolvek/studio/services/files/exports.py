@@ -126,7 +126,7 @@ class Exports(QObject):
         self.change(
             f"Import {path.name}",
             lambda _: midi_in.fitted(score, dialog.tolerance),
-            lambda project, curves: midi_in.imported(project, score, curves, dialog.takes_time),
+            lambda project, curves: midi_in.imported(project, score, curves, dialog.takes_time, dialog.takes_time),
             f"Import {path.name}: {score.lanes} lanes",
         )
 

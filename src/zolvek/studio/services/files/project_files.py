@@ -147,7 +147,7 @@ class Files:
         def done(brought: list[ImportedFile]) -> None:
             self.autosave.settled()
             self._release()
-            self._show(with_files(timed(bars=1), brought, True), None)
+            self._show(with_files(timed(bars=1), brought, True, True), None)
             self.document.mark_unsaved()
             gone = left_out(brought)
             more = f" Left out: {gone}." if gone else ""
@@ -165,7 +165,7 @@ class Files:
         self.exports.change(
             label,
             lambda on_progress: read(found, on_progress),
-            lambda project, brought: with_files(project, brought, False),
+            lambda project, brought: with_files(project, brought, False, False),
             f"{label}: tempo and meter are unchanged.",
         )
 
