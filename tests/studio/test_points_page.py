@@ -13,6 +13,7 @@ from tests.present import present
 from tests.studio.driver import LEFT, NO_KEY, WindowTest
 from tests.studio.qtest import QTest
 from zolvek.core.curve.construction import lines
+from zolvek.studio.views.panels.cell_editor import CellField
 from zolvek.studio.views.panels.points_page import PointView
 
 CTRL, SHIFT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.ShiftModifier
@@ -95,7 +96,14 @@ class Table(WindowTest):
         held = self.session.project
         self.type_here("+99 st")
         self.assertIs(self.session.project, held)
-        self.assertIn("out of range", self.errors.pop().what)
+        field = present(QApplication.focusWidget())
+        assert isinstance(field, CellField)
+        refused = present(field.words)
+        self.assertTrue(refused.isVisible())
+        self.assertIn("out of range", refused.text(), "under its cell")
+        self.assertIn("out of range", field.accessibleDescription())
+        self.key(Qt.Key.Key_Escape, NO_KEY, field)
+        self.assertTrue(self.table.hasFocus())
         self.key(Qt.Key.Key_Escape, NO_KEY, self.table)
         self.assertTrue(self.lane.hasFocus())
         self.assertEqual(self.errors, [])

@@ -7,7 +7,7 @@ import time
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent, QWheelEvent
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QGroupBox
 
 from zolvek.core.edits.lanes import moves
 from zolvek.core.model.project import Lane
@@ -17,6 +17,8 @@ from zolvek.studio.toolkit import curve_painting
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.cancel_keys import CancelKeys
 from zolvek.studio.toolkit.viewport import Viewport
+from zolvek.studio.views.shared.description import Description
+from zolvek.studio.views.timeline.lane_description import described_view
 
 HEIGHT, TOP, EDGE = 74, 18, 6
 LATER_MS = 60
@@ -27,13 +29,14 @@ MOST_NEAR = 12
 HINT = "Drag the frame to scroll · drag its edges to zoom · double-click to show a section"
 
 
-class Overview(QWidget):
+class Overview(QGroupBox):
     def __init__(self, session: Session, view: Viewport) -> None:
         super().__init__()
         self.session, self.view = session, view
         self.setFixedHeight(HEIGHT)
         self.setMouseTracking(True)
         self.setAccessibleName("Overview of the whole project")
+        Description(self, lambda: described_view(session, view), session.document.changed, view.changed)
         self.whole = Viewport(session.project.length)
         self.groups: dict[object, QPixmap] = {}
         self.lanes: QPixmap | None = None  # all silhouettes, as long as they hold

@@ -36,6 +36,7 @@ from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.key_routing import give_back
 from zolvek.studio.toolkit.widgets import button, note, page_layout
+from zolvek.studio.views.panels.cell_editor import CellEditor
 
 ROW_PX = 22
 WIDTHS_PX = (58, 58, 52)  # of the columns but the last
@@ -114,7 +115,7 @@ class PointModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.AccessibleTextRole:
             text = point_table.cell_text(self.session.project, self.drawn, point, index.column())
             selected = ", selected" if self.chosen[point] else ""
-            return f"{HEADERS[index.column()]} of point {point + 1}: {text or 'none'}{selected}"
+            return f"{self.name(index)}: {text or 'none'}{selected}"
         theme = themes.THEMES[self.session.settings.window.theme]
         if role == Qt.ItemDataRole.BackgroundRole and self.chosen[point]:
             return themes.color(theme.wash)
@@ -126,8 +127,23 @@ class PointModel(QAbstractTableModel):
         """See Qt."""
         return Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsEditable
 
+    def name(self, index: QModelIndex) -> str:
+        """What a cell is called."""
+        return f"{HEADERS[index.column()]} of point {self.point(index.row()) + 1}"
+
+    def fault(self, index: QModelIndex, text: str) -> str:
+        """What is wrong with a text for a cell, "" for nothing."""
+        if text == self.data(index, Qt.ItemDataRole.EditRole):
+            return ""
+        try:
+            cells = {(self.point(index.row()), index.column()): text}
+            point_table.with_cells(self.session.project, target(self.session), cells)
+        except ZolvekError as error:
+            return f"{error.what} {error.remedy}".strip()
+        return ""
+
     def setData(self, index: QModelIndex, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:
-        """What is typed, as one step; what can't be used is said at the foot."""
+        """What is typed, as one step; what can't be used, where the keyboard went elsewhere, is said at the foot."""
         text, now = str(value), self.data(index, Qt.ItemDataRole.EditRole)
         if text == now:
             return False
@@ -159,6 +175,7 @@ class PointView(QTableView):
         self.session, self.points = session, model
         self.anchor = 0
         self.setModel(model)
+        self.setItemDelegate(CellEditor(self, model.fault, model.name))
         self.setAccessibleName("Points")
         self.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
         triggers = QAbstractItemView.EditTrigger

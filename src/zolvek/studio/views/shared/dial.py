@@ -1,5 +1,9 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""A dial: a ring with a needle, its name above and its value under it."""
+"""A dial: a ring with a needle, its name above and its value under it.
+
+It is a slider of the toolkit's that paints itself: so it has a role, a range and a value for assistive tools, which can
+set it too.
+"""
 
 from __future__ import annotations
 
@@ -7,7 +11,7 @@ import math
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QAbstractSlider
 
 from zolvek.core.model.project import Lane
 from zolvek.core.movement.evaluation.lane_evaluation import played, reach_heard
@@ -19,13 +23,15 @@ from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.cancel_keys import CancelKeys
 from zolvek.studio.toolkit.event_time import event_time
+from zolvek.studio.views.shared.description import Description
 
 WIDTH, HEIGHT, RING = 74, 86, 16
 START, SWEEP = 225.0, 270.0  # degrees: lower left, and the travel to lower right
 TRAVEL_PX = 160.0  # pixels of a drag from end to end
+STEPS = 1_000  # of a continuous control, as assistive tools count them
 
 
-class Dial(QWidget):
+class Dial(QAbstractSlider):
     """Shows one parameter: the needle is what is heard at the playhead, the notch on the ring
     the control's own present value where a lane moves it away."""
 
@@ -43,6 +49,9 @@ class Dial(QWidget):
         self.keys = CancelKeys(self, self.cancel)
         self.shown: tuple[float, float, bool, bool] | None = None
         self.found: tuple[object, float, float] = (None, 0.0, 0.0)  # heard lane, beat, position
+        self.setRange(0, parameter.steps - 1 if parameter.steps > 1 else STEPS)
+        self.valueChanged.connect(self._set_by_value)
+        self.description = Description(self, self._described)
 
     def sizeHint(self) -> QSize:
         return self.size()
@@ -88,18 +97,36 @@ class Dial(QWidget):
         if state != self.shown:
             self.shown = state
             self.update()
-            if self.hasFocus():
-                self._describe()
+            self.description.later()
 
-    def _describe(self) -> None:
-        """What a screen reader says of it."""
+    def _set_by_value(self, value: int) -> None:
+        """An assistive tool has set it."""
+        touch(self.session, self.device, self.parameter.id)
+        self._set(self._position(value))
+
+    def _position(self, value: int) -> float:
+        """The position that a value of the slider stands for."""
+        steps = self.parameter.steps
+        return float(self.parameter.position(value)) if steps > 1 else value / self.maximum()
+
+    def _value(self, position: float) -> int:
+        """The slider's value at a position."""
+        steps = self.parameter.steps
+        return round(float(self.parameter.value(position))) if steps > 1 else round(position * self.maximum())
+
+    def _described(self) -> str:
+        """What a screen reader says of it; its value follows."""
+        if not self.session.project.has_device(self.device):  # its device goes, and it with it
+            return ""
         heard, present, applied, _ = self.state()
         own = f", its own value is {self.parameter.text(present)}" if applied and abs(present - heard) > 1e-9 else ""
-        self.setAccessibleDescription(f"{self.parameter.text(heard)}{own}")
+        blocked = self.blockSignals(True)  # only who sets it from outside moves the control
+        self.setValue(self._value(heard))
+        self.blockSignals(blocked)
+        return f"{self.parameter.text(heard)}{own}"
 
     def focusInEvent(self, event: QFocusEvent | None) -> None:
-        if self.session.project.has_device(self.device):  # the keyboard may come here as its device goes
-            self._describe()
+        self.description.describe()
         super().focusInEvent(event)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -230,7 +257,7 @@ class Dial(QWidget):
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.type_value()
         else:
-            super().keyPressEvent(event)
+            event.ignore()  # not the base's: Home, Page up and others are commands of the window
 
     def menu_kind(self, at: object) -> str:
         """The kind of its context menu."""

@@ -6,7 +6,7 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QApplication, QGroupBox, QWidget
 
 from zolvek.core.curve import point_edits
 from zolvek.studio.commands.modes import leave
@@ -16,11 +16,12 @@ from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.curve_painting import repaint_playhead
 from zolvek.studio.toolkit.key_routing import FOCUS_LANE, TYPED_IN
 from zolvek.studio.toolkit.viewport import Viewport
+from zolvek.studio.views.shared.description import Description
 from zolvek.studio.views.timeline.backdrops import Backdrops
 from zolvek.studio.views.timeline.drag import Dragging, DragKeys, keys_of, snapped
 from zolvek.studio.views.timeline.hit_test import Hit, HitKind, hit
 from zolvek.studio.views.timeline.lane_background import Edits, Sheet
-from zolvek.studio.views.timeline.lane_description import LaneDescription
+from zolvek.studio.views.timeline.lane_description import described
 from zolvek.studio.views.timeline.lane_drags import LaneDrag
 from zolvek.studio.views.timeline.lane_scene import Hand, draw, scene_of
 from zolvek.studio.views.timeline.plot import SCALE, Plot
@@ -57,8 +58,9 @@ CURSORS = {
 }
 
 
-class FocusLane(QWidget):
-    """Shows the session's focus lane and turns the pointer into edits of it."""
+class FocusLane(QGroupBox):
+    """Shows the session's focus lane and turns the pointer into edits of it. A group of the toolkit's that paints
+    itself, so that assistive tools have a role for it."""
 
     def __init__(self, session: Session, view: Viewport) -> None:
         super().__init__()
@@ -68,7 +70,8 @@ class FocusLane(QWidget):
         self.setMinimumHeight(96)
         self.setObjectName(FOCUS_LANE)
         self.setAccessibleName("Focus lane")
-        LaneDescription(session, self)
+        changes = session.document.changed, session.focus.changed, session.points.changed, session.playhead.changed
+        Description(self, lambda: described(session), *changes)
         self.dragging = Dragging(session, view, self)
         self.handle: Handle | None = None  # under the pointer
         self.pressed_on = Hit(HitKind.EMPTY)

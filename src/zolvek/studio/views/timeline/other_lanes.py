@@ -8,7 +8,7 @@ from collections.abc import Callable
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QGroupBox
 
 from zolvek.core.curve import point_edits
 from zolvek.core.edits.lanes import beside
@@ -21,8 +21,10 @@ from zolvek.studio.toolkit import curve_painting
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.outline import points_shown
 from zolvek.studio.toolkit.viewport import Viewport
+from zolvek.studio.views.shared.description import Description
 from zolvek.studio.views.timeline.drag import CLICK_PX, Drag, Dragging, DragKeys, Pointer, moved, snapped
 from zolvek.studio.views.timeline.hit_test import Hit, HitKind, hit
+from zolvek.studio.views.timeline.lane_description import described_rows
 from zolvek.studio.views.timeline.plot import SCALE
 
 ROW, TALL = 46, 92
@@ -85,7 +87,7 @@ class SweepDrag(Drag):
         self.session.span.take_along(self.also)
 
 
-class OtherLanes(QWidget):
+class OtherLanes(QGroupBox):
     """One row a lane; a press makes it the focus, and its points can be dragged where they are."""
 
     def __init__(self, session: Session, view: Viewport) -> None:
@@ -93,6 +95,8 @@ class OtherLanes(QWidget):
         self.session, self.view = session, view
         self.setMouseTracking(True)
         self.setAccessibleName("Other lanes")
+        changes = session.document.changed, session.focus.changed, session.look.changed, session.playhead.changed
+        Description(self, lambda: described_rows(session, self.lanes), *changes)
         self.rows: dict[object, QPixmap] = {}
         self.playhead = -1.0
         self.shown: object = None

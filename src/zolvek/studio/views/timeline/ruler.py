@@ -6,7 +6,7 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QGroupBox
 
 from zolvek.studio.services.playback.player import Player
 from zolvek.studio.services.playback.scrubbing import Scrubber
@@ -15,8 +15,10 @@ from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.curve_painting import shown_bars
 from zolvek.studio.toolkit.viewport import Viewport
+from zolvek.studio.views.shared.description import Description
 from zolvek.studio.views.timeline.drag import Dragging, keys_of, snapped
 from zolvek.studio.views.timeline.focus_lane import SCALE
+from zolvek.studio.views.timeline.lane_description import described_time
 from zolvek.studio.views.timeline.ruler_marks import MarkDrag, PlayheadDrag, SpanDrag, mark_at, marks_of
 
 HEIGHT = 38
@@ -29,7 +31,7 @@ PLAYHEAD_HINT = "Drag the playhead to scrub · Ctrl: off the grid"
 MARK_HINT = "Drag to move this mark of the lane · Ctrl: off the grid"
 
 
-class Ruler(QWidget):
+class Ruler(QGroupBox):
     def __init__(self, session: Session, view: Viewport, player: Player, hits: Hits) -> None:
         super().__init__()
         self.session, self.view, self.player, self.hits = session, view, player, hits
@@ -37,6 +39,8 @@ class Ruler(QWidget):
         self.setFixedHeight(HEIGHT)
         self.setMouseTracking(True)
         self.setAccessibleName("Ruler")
+        changes = session.document.changed, session.span.changed, session.playhead.changed
+        Description(self, lambda: described_time(session), *changes)
         for signal in (
             session.span.changed, session.look.changed, view.changed, hits.changed,
         ):  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QFrame, QScrollArea, QWidget
+from PyQt6.QtWidgets import QFrame, QGroupBox, QScrollArea
 
 from zolvek.core.model.take import Take
 from zolvek.studio.commands.takes import choose
@@ -13,8 +13,10 @@ from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import curve_painting
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.viewport import Viewport
+from zolvek.studio.views.shared.description import Description
 from zolvek.studio.views.timeline.drag import Drag, Dragging, Pointer, keys_of, snapped
 from zolvek.studio.views.timeline.focus_lane import SCALE
+from zolvek.studio.views.timeline.lane_description import described_takes
 
 ROW, MOST_ROWS = 34, 4
 HINT = "Drag across a take to use that span for the lane · click to select the take"
@@ -42,7 +44,7 @@ class ChoiceDrag(Drag):
             choose(self.session, self.take.id, low, high)
 
 
-class TakesView(QWidget):
+class TakesView(QGroupBox):
     """One strip a take, the newest first; what is chosen of it has a wash and a bar above, and what is
     heard a bar before its name."""
 
@@ -54,6 +56,8 @@ class TakesView(QWidget):
         self.dragging = Dragging(session, view, self)
         self.setMouseTracking(True)
         self.setAccessibleName("Takes of the focus lane")
+        changes = session.document.changed, session.focus.changed
+        Description(self, lambda: described_takes(session, self.takes), *changes)
         for signal in (session.document.changed, session.focus.changed, session.passes.changed):
             signal.connect(self._fit)
         for signal in (

@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtWidgets import QGroupBox, QSizePolicy
 
 from zolvek.core.time.meter import MeterMap
 from zolvek.studio.commands import sections, song, time_maps
@@ -18,8 +18,10 @@ from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.curve_painting import diamond, shown_bars
 from zolvek.studio.toolkit.inline_field import InPlace
 from zolvek.studio.toolkit.viewport import Viewport
+from zolvek.studio.views.shared.description import Description
 from zolvek.studio.views.timeline import time_row_drags
 from zolvek.studio.views.timeline.drag import Dragging, keys_of
+from zolvek.studio.views.timeline.lane_description import described_time
 from zolvek.studio.views.timeline.plot import SCALE
 from zolvek.studio.views.timeline.tempo_scale import TempoScale, way_of
 
@@ -40,7 +42,7 @@ HINTS = {
 }
 
 
-class TimeRows(QWidget):
+class TimeRows(QGroupBox):
     def __init__(self, studio: Studio) -> None:
         super().__init__()
         self.studio = studio
@@ -53,6 +55,7 @@ class TimeRows(QWidget):
         self.field = InPlace(self)
         self.dragging = Dragging(self.session, self.view, self)
         session = self.session
+        Description(self, lambda: described_time(session), session.document.changed, session.playhead.changed)
         for signal in (session.document.changed, session.look.changed, session.arranging.changed,
                        self.view.changed, session.span.changed):  # fmt: skip
             signal.connect(self._follow)

@@ -17,7 +17,7 @@ from PyQt6.QtGui import (
     QPen,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QGroupBox
 
 from zolvek.core.edits import notes
 from zolvek.core.edits.clips import Block
@@ -27,8 +27,10 @@ from zolvek.studio.commands import sources
 from zolvek.studio.services.context import Studio
 from zolvek.studio.toolkit import curve_painting
 from zolvek.studio.toolkit import theme as themes
+from zolvek.studio.views.shared.description import Description
 from zolvek.studio.views.timeline import track_row_picture
 from zolvek.studio.views.timeline.drag import Dragging, DragKeys, snapped
+from zolvek.studio.views.timeline.lane_description import described_track
 from zolvek.studio.views.timeline.plot import SCALE
 from zolvek.studio.views.timeline.track_row_drags import BlockDrag, DrawDrag, NoteDrag, NotesBoxDrag
 from zolvek.studio.views.timeline.track_row_picture import Strip, fade_handles
@@ -66,7 +68,7 @@ class Spot(NamedTuple):
     number: int = -1
 
 
-class TrackRow(QWidget):
+class TrackRow(QGroupBox):
     def __init__(self, studio: Studio) -> None:
         super().__init__()
         self.studio, self.session, self.view = studio, studio.session, studio.view
@@ -77,6 +79,8 @@ class TrackRow(QWidget):
         self.dragging = Dragging(self.session, self.view, self)
         self.shown: tuple[object, ...] = ()
         session = self.session
+        changes = session.document.changed, session.focus.changed, session.shown.changed
+        Description(self, lambda: described_track(session, self.track), *changes)
         for signal in (session.arranging.changed, self.view.changed, studio.sounds.changed,
                        session.span.changed):  # fmt: skip
             signal.connect(self.update)

@@ -8,7 +8,7 @@ import time
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QGroupBox
 
 from zolvek.core.edits.states import state_of
 from zolvek.core.model.pad import CLOSEST, Pad
@@ -18,12 +18,13 @@ from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.cancel_keys import CancelKeys
 from zolvek.studio.toolkit.curve_painting import diamond
 from zolvek.studio.toolkit.outline import polygon
+from zolvek.studio.views.shared.description import Description
 
 GRAB = 10.0
 EDGE_PX = 14.0  # pixels round the square
 
 
-class PadView(QWidget):
+class PadView(QGroupBox):
     """Drag the puck to hear a mix, a state's diamond to place it; with `drawing` on, a drag draws
     the puck's path."""
 
@@ -46,8 +47,16 @@ class PadView(QWidget):
         self.setMinimumHeight(196)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Pad of states")
+        Description(self, self._described, session.document.changed, self.puck_released, session.playhead.changed)
         session.look.changed.connect(self.update)
         session.playhead.changed.connect(self._follow)
+
+    def _described(self) -> str:
+        """What a screen reader says of it."""
+        states = ""
+        if self.pad is not None:
+            states = ", ".join(state_of(self.session.project, corner.state).name for corner in self.pad.corners)
+        return f"Puck {self.puck.x():.0%} across, {1.0 - self.puck.y():.0%} up. States: {states or 'none'}."
 
     def show_pad(self, pad: Pad) -> None:
         """Show a pad."""

@@ -6,6 +6,7 @@ from __future__ import annotations
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import (
+    QAbstractSlider,
     QGridLayout,
     QHBoxLayout,
     QListWidget,
@@ -18,22 +19,29 @@ from zolvek.studio.services.context import Studio
 from zolvek.studio.services.io.midi_io import MidiIO
 from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import theme as themes
+from zolvek.studio.toolkit.cancel_keys import CancelKeys
 from zolvek.studio.toolkit.widgets import Pages, button, column, heading, note, page_layout
 from zolvek.studio.views.panels.record.take_pages import RecordPage, TakesPage
 from zolvek.studio.views.shared.dial import draw_ring
 
 CONTROL = Qt.ItemDataRole.UserRole
 TRAVEL_PX = 110.0  # pixels of a drag from end to end
+STEPS = 127  # as a controller counts them
 
 
-class ControllerDial(QWidget):
-    """A dial of the stand-in controller: drag, wheel or arrow keys."""
+class ControllerDial(QAbstractSlider):
+    """A dial of the stand-in controller: drag, wheel or arrow keys; Esc cancels a drag. A slider of the toolkit's that
+    paints itself, so that assistive tools have its value."""
 
     def __init__(self, session: Session, midi_io: MidiIO, which: str) -> None:
         super().__init__()
         self.session, self.midi_io, self.which = session, midi_io, which
         self.position = 0.5
         self.start: tuple[float, float] | None = None
+        self.keys = CancelKeys(self, self.cancel)
+        self.setRange(0, STEPS)
+        self.setValue(round(STEPS * self.position))
+        self.valueChanged.connect(lambda value: self.set(value / STEPS))
         self.setFixedSize(QSize(48, 48))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(controller_mappings.control_name(which))
@@ -42,8 +50,17 @@ class ControllerDial(QWidget):
     def set(self, position: float) -> None:
         """Turn the dial."""
         self.position = min(max(position, 0.0), 1.0)
+        blocked = self.blockSignals(True)
+        self.setValue(round(STEPS * self.position))
+        self.blockSignals(blocked)
         self.midi_io.move(self.which, self.position)
         self.update()
+
+    def cancel(self) -> None:
+        """The drag is undone: the dial is where it was."""
+        if self.start is not None:
+            position, self.start = self.start[1], None
+            self.set(position)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -63,6 +80,7 @@ class ControllerDial(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         self.start = event.position().y(), self.position
+        self.keys.begin()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -70,6 +88,7 @@ class ControllerDial(QWidget):
             self.set(self.start[1] + (self.start[0] - event.position().y()) / TRAVEL_PX)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self.keys.end()
         self.start = None
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
@@ -83,7 +102,7 @@ class ControllerDial(QWidget):
         if event.key() in ways:
             self.set(self.position + 0.02 * ways[Qt.Key(event.key())])
         else:
-            super().keyPressEvent(event)
+            event.ignore()
 
 
 class ControllerPad(QWidget):
