@@ -127,6 +127,8 @@ class Onsets(unittest.TestCase):
             self.assertEqual(scored(kicks, low, 0.03)[0], 1.0, bpm)
             alone = 0.37 + beat * (np.arange(32) + 0.5)  # hats without another drum
             self.assertEqual(scored(alone, low, 0.03)[0], 0.0, bpm)
+            snares = 0.37 + beat * (1 + 2 * np.arange(16))  # whose noise is in every band
+            self.assertEqual(scored(snares, low, 0.03)[0], 0.0, bpm)
             high = result.seconds[result.bands[:, 2] >= hits.LEAST_IN_BAND]
             self.assertGreater(scored(hats, high, 0.03)[0], 0.9, bpm)
 

@@ -43,7 +43,7 @@ class Keys(QObject):
     def press(self, line):
         for letter in line[1:] if line.startswith(":") else ():
             QTest.keyClicks(application.focusWidget() or window, letter)
-            QTest.qWait(10)  # on a display, keys come to a widget a little later
+            QTest.qWait(30)  # on a display, keys come to a widget a little later
         if not line.startswith(":"):
             combination = QKeySequence(line)[0]
             QTest.keyClick(application.focusWidget() or window, combination.key(), combination.keyboardModifiers())

@@ -7,8 +7,8 @@ import unittest
 from typing import Any
 from unittest import mock
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QAbstractSpinBox, QApplication, QComboBox, QLabel, QLineEdit
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QAbstractSpinBox, QApplication, QComboBox, QDialogButtonBox, QLabel, QLineEdit, QMenu
 
 from tests.present import present
 from tests.studio.driver import WindowTest
@@ -18,11 +18,13 @@ from zolvek.studio.actions.action_table import ACTIONS
 from zolvek.studio.actions.command_search import SYNONYMS, matching
 from zolvek.studio.actions.panel_entries import ENTRIES
 from zolvek.studio.app import closing
+from zolvek.studio.app.menu_letters import letters
 from zolvek.studio.app.question_dialogs import TypedDialog
 from zolvek.studio.session import settings as stored
-from zolvek.studio.toolkit.dialogs import ReachDialog
+from zolvek.studio.toolkit.dialogs import ReachDialog, RepeatDialog
+from zolvek.studio.toolkit.fields import NumberEntry
 from zolvek.studio.views.windows.command_finder import Finder
-from zolvek.studio.views.windows.preferences_dialog import PAGES
+from zolvek.studio.views.windows.preferences_dialog import PAGES, PreferencesDialog
 
 # A word of the trade (common practice, no source), and a part of the text of what it must find among the first three.
 WORDS = {
@@ -99,8 +101,7 @@ class InTheWindow(WindowTest):
         self.assertIn("240 Hz", dial.accessibleDescription())
         before = dial.accessibleDescription()
         QTest.keyClick(dial, Qt.Key.Key_Up)
-        self.wait()
-        self.assertNotEqual(dial.accessibleDescription(), before)
+        self.until(lambda: dial.accessibleDescription() != before)
 
     def test_what_is_wrong_is_said_under_the_field_and_the_text_stays(self) -> None:
         used: list[str] = []
@@ -127,13 +128,59 @@ class InTheWindow(WindowTest):
         lane = present(self.session.lane)
         reach = ReachDialog(self.session.project.parameter_of(lane.id), lane, self.window)
         reach.show()
-        reach.low.setText("warm")
-        reach.accept()
+        self.type_over(reach.low, "warm")
         self.assertTrue(reach.isVisible())
         self.assertTrue(reach.low.property("fault"))
-        reach.low.setText("100 Hz")
-        reach.accept()
+        self.type_over(reach.low, "100 Hz")
         self.assertFalse(reach.isVisible())
+
+    def type_over(self, field: QLineEdit, text: str) -> None:
+        field.selectAll()
+        QTest.keyClicks(field, text)
+        QTest.keyClick(field, Qt.Key.Key_Return)
+        self.wait()
+
+    def test_a_letter_chooses_an_entry_of_an_open_menu(self) -> None:
+        """Alt+letter opens a menu, and a letter does what it underlines; no two are the same in one menu."""
+        bar = present(self.window.menuBar())
+        for menu in bar.findChildren(QMenu):
+            texts = [action.text().replace("&", "") for action in menu.actions() if not action.isSeparator()]
+            dealt = [text[at].lower() for text, at in zip(texts, letters(texts), strict=True) if at >= 0]
+            self.assertEqual(len(dealt), len(set(dealt)), menu.title())
+            self.assertGreaterEqual(len(dealt), min(len(texts) - 1, 18), menu.title())
+        menu = next(m for m in bar.findChildren(QMenu) if m.title() == "&Play")
+        action = self.window.made.made["loop"]
+        before = action.isChecked()
+        menu.popup(QPoint(10, 10))
+        self.wait()
+        letter = action.text()[action.text().index("&") + 1]
+        QTest.keyClicks(menu, letter)
+        self.wait()
+        self.assertEqual((action.isChecked(), action.text()), (not before, "Loop"))
+
+    def test_numbers_of_dialogs_are_refused_under_their_fields(self) -> None:
+        """Where they stand on a page that is not seen, it is shown."""
+        preferences = PreferencesDialog(self.session.settings, [], self.window)
+        preferences.show()
+        entries = {field.accessibleName(): field for field in preferences.findChildren(NumberEntry)}
+        count_in = entries["Count-in"]
+        count_in.selectAll()
+        QTest.keyClicks(count_in, "1000")
+        ok = present(preferences.findChild(QDialogButtonBox)).buttons()[0]
+        QTest.mouseClick(ok, Qt.MouseButton.LeftButton)
+        self.wait()
+        self.assertTrue(preferences.isVisible())
+        self.assertTrue(count_in.isVisible(), "its page is shown")
+        self.assertIn("out of range", present(count_in.words).text())
+        self.type_over(count_in, "4")
+        self.assertFalse(preferences.isVisible())
+        self.assertEqual(preferences.apply(), set())
+        repeat = RepeatDialog(self.session.position_of, self.window)
+        repeat.show()
+        self.type_over(repeat.until, "later")
+        self.assertTrue(repeat.isVisible())
+        self.assertTrue(repeat.until.property("fault"))
+        repeat.close()
 
     def test_a_word_is_typed_and_done(self) -> None:
         chosen: list[str] = []

@@ -3,11 +3,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from typing import Any
 
 import click
 
+from zolvek.cli.choices import stamps
 from zolvek.cli.command_common import Names, in_range, need_use, number, print_csv, say, steps
 from zolvek.cli.standard_streams import input_file, output_file
 from zolvek.core.errors import ZolvekError
@@ -16,13 +16,6 @@ CLIPPED_LEAST = 1e-9  # of the height, from which on it is said
 
 
 OUTPUT = output_file("The CSV file to write.", ".csv")
-
-
-def stamps() -> Iterable[str]:
-    """The keys of the stamps."""
-    from zolvek.core.curve.stamps import BY_KEY
-
-    return BY_KEY
 
 
 def say_clipped(values: Any) -> None:

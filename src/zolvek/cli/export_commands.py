@@ -11,58 +11,17 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from zolvek.cli.choices import cell_contents, depths, rates, splits, swings, time_bases
 from zolvek.cli.command_common import LANE_ID, Names, in_range, load, need_use, number, print_json, say, span
 from zolvek.cli.standard_streams import input_file, need_name, output_file
 from zolvek.core.errors import ZolvekError
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Iterator
+    from collections.abc import Iterator
 
     from zolvek.core.movement.evaluation.quantised_steps import Resolution
 
 PROJECT = input_file("project", ".zolvek")
-
-
-def rates() -> Iterable[str]:
-    """The sample rates of audio files."""
-    from zolvek.formats.audio.sound_writer import RATES
-
-    return map(str, RATES)
-
-
-def depths() -> Iterable[str]:
-    """What the bits of a sample can be."""
-    from zolvek.formats.audio.sound_writer import DEPTHS
-
-    return DEPTHS
-
-
-def splits() -> Iterable[str]:
-    """What a MIDI export can be split by."""
-    from zolvek.formats.midi.file_out import SPLITS
-
-    return SPLITS
-
-
-def swings() -> Iterable[str]:
-    """What a control signal can span."""
-    from zolvek.sound.jobs.control_export import SWINGS
-
-    return SWINGS
-
-
-def time_bases() -> Iterable[str]:
-    """What the rows of a table can be counted in."""
-    from zolvek.formats.tables.lane_table import CLOCKS
-
-    return CLOCKS
-
-
-def cell_contents() -> Iterable[str]:
-    """What the cells of a table can hold."""
-    from zolvek.formats.tables.lane_table import CELLS
-
-    return CELLS
 
 
 FROM = click.option("--from", "first", help="Position: bar.beat.tick or m:ss.mmm. Default: the start.")

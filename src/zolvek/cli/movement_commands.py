@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from zolvek.cli.choices import random_kinds, spreads, waves
 from zolvek.cli.command_common import (
     LANE_ID,
     Names,
@@ -31,8 +32,6 @@ from zolvek.core.movement.movement_settings import (
 )
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable
-
     from zolvek.core.curve.pattern import Pattern
     from zolvek.core.movement.generators.lfo import Lfo
     from zolvek.core.movement.generators.randomness import RandomMove
@@ -42,27 +41,6 @@ TEMPO = click.option("--tempo", default=120.0, show_default=True, help="Tempo in
 LANE = click.option("--lane", required=True, type=LANE_ID, help="Lane id; `zolvek lanes` lists them.")
 OUTPUT = output_file("The project file to write.", ".zolvek")
 PERIOD = click.option("--rate", "--period", "period", required=True, help="A cycle: 1/4, 1/8t, 2bars, 0.5s or 3Hz.")
-
-
-def waves() -> Iterable[str]:
-    """The keys of the waves of an LFO."""
-    from zolvek.core.movement.generators.waves import WAVES
-
-    return WAVES
-
-
-def random_kinds() -> Iterable[str]:
-    """The kinds of random movement."""
-    from zolvek.core.movement.generators.randomness import RANDOM_KINDS
-
-    return RANDOM_KINDS
-
-
-def spreads() -> Iterable[str]:
-    """How the values of a random movement can spread."""
-    from zolvek.core.movement.generators.randomness import SPREADS
-
-    return SPREADS
 
 
 def _steady(tempo: float) -> Any:

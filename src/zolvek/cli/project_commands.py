@@ -3,11 +3,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from typing import TYPE_CHECKING, Any
 
 import click
 
+from zolvek.cli.choices import device_kinds, shapes
 from zolvek.cli.command_common import (
     DEVICE_ID,
     LANE_ID,
@@ -31,20 +31,6 @@ if TYPE_CHECKING:
     from zolvek.core.value.parameter import Parameter
 
 CLIPPED_LEAST = 1e-6  # of a lane's height, from which on it is said
-
-
-def shapes() -> Iterable[str]:
-    """The names of the curve shapes."""
-    from zolvek.core.curve.shapes import CODES
-
-    return CODES
-
-
-def device_kinds() -> Iterable[str]:
-    """The keys of the devices that ship."""
-    from zolvek.core.model.catalogue import DEVICE_KINDS
-
-    return DEVICE_KINDS
 
 
 @click.command()

@@ -16,7 +16,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from zolvek.core.arrays import Floats
+from zolvek.core.arrays import Floats, floats
 from zolvek.core.errors import ZolvekError
 
 RATE = 44_100  # at which sounds are looked at
@@ -28,6 +28,10 @@ PEAK, MEAN, APART = 0.03, 0.10, 0.03  # seconds: of the local peak, of the mean 
 THRESHOLD = 0.18  # of the loudest rises, that a peak stands above the mean
 BAND_BORDERS_HZ = (120.0, 2_500.0)  # between low and middle, middle and high
 SWELL_FRAMES = 5  # within which a band is loudest after a hit: a low tone takes a while
+LOW_ORDER = 6  # of the low-pass by which the low band is measured (Butterworth)
+LOW_SWELL_S, LOW_REST_S = 0.08, 0.02  # seconds after a hit, and before it, in which its level is looked at
+LOW_POWER = 1.5  # of a level: between level and energy, so that a deep snare stays well below a kick
+LEAST_LOW = 0.05  # of the whole level: a sound with less has no low hits
 EMPTY_BAND = 0.02  # of the strongest rise of any band: one with less holds no hits of its own
 QUIET = 0.02  # of the highest flux: less is none
 LOOK = 0.03, 0.035  # seconds before and after a peak in which the level's rise is looked for
@@ -91,11 +95,15 @@ def _pieces(name: str, progress: Progress | None) -> Iterator[Floats]:
 
 def found(pieces: Any) -> Hits:
     """The hits of a sound that comes in pieces of any size, mono, at 44.1 kHz."""
-    flux, in_bands, levels = [], [], []
+    flux, in_bands, levels, low_levels = [], [], [], []
+    low_pass = _low_pass()
+    passed = np.zeros((len(low_pass), 2))  # its state, from piece to piece
+    from scipy.signal import sosfilt
+
     weights, lag = _bands(), np.zeros((LAG_FRAMES, 0))
     rest = np.zeros(FRAME // 2)  # frames are centred
     step = STEP_FRAMES
-    left = np.zeros(0)
+    left = np.zeros((2, 0))  # of the sound and of what is low in it
     total = 0
     for piece in _ended(pieces):
         total += len(piece)
@@ -114,10 +122,13 @@ def found(pieces: Any) -> Hits:
             in_bands.append(np.stack([size[:, part].sum(axis=1) for part in _band_slices(weights)], axis=1))
             lag = before[-LAG_FRAMES:]
             rest = rest[count * HOP :]
-        left = np.concatenate((left, piece))
-        whole = len(left) // step * step
-        levels.append(np.abs(left[:whole]).reshape(-1, step).max(axis=1))
-        left = left[whole:]
+        low, passed = sosfilt(low_pass, piece, zi=passed)
+        left = np.concatenate((left, np.stack((piece, low))), axis=1)
+        whole = left.shape[1] // step * step
+        steps = left[:, :whole].reshape(2, -1, step)
+        levels.append(np.abs(steps[0]).max(axis=1))
+        low_levels.append((steps[1] ** 2).mean(axis=1))
+        left = left[:, whole:]
     if not flux:
         return Hits(np.empty(0), np.empty(0), np.empty(0), np.empty((0, 3)))
     every = np.concatenate(flux)
@@ -126,7 +137,28 @@ def found(pieces: Any) -> Hits:
     seconds = np.array([_placed(level, peak * HOP / RATE) for peak in peaks.tolist()])
     strength = every[peaks] / max(float(every.max()), 1e-12) if peaks.size else np.empty(0)
     keep = np.append(True, np.diff(seconds) >= APART) if seconds.size else np.empty(0, bool)
-    return Hits(seconds[keep], strength[keep], every, _band_strength(np.concatenate(in_bands), peaks)[keep])
+    bands = _band_strength(np.concatenate(in_bands), peaks)
+    if seconds.size:
+        bands[:, 0] = _low_rises(np.concatenate(low_levels), float(level.max()), seconds)
+    return Hits(seconds[keep], strength[keep], every, bands[keep])
+
+
+def _low_pass() -> Floats:
+    from scipy.signal import butter
+
+    return floats(butter(LOW_ORDER, BAND_BORDERS_HZ[0], fs=RATE, output="sos"))
+
+
+def _low_rises(low: Floats, loudest: float, seconds: Floats) -> Floats:
+    """How much the level of what is low rises at each hit, 0..1 of the most. `low`: its mean square, a value a STEP;
+    `loudest`: the highest level of the whole sound."""
+    at = np.round(seconds / STEP).astype(int)
+    after, before = round(LOW_SWELL_S / STEP), round(LOW_REST_S / STEP)
+    padded = np.concatenate((np.zeros(before), low, np.zeros(after)))
+    windows = np.lib.stride_tricks.sliding_window_view
+    rise = windows(padded[before:], after)[at].mean(axis=1) - windows(padded, before)[at].mean(axis=1)
+    level = np.sqrt(np.maximum(rise, 0.0))
+    return floats((level / max(float(level.max()), LEAST_LOW * loudest, 1e-12)) ** LOW_POWER)
 
 
 def _band_slices(weights: Floats) -> list[slice]:
@@ -138,7 +170,8 @@ def _band_slices(weights: Floats) -> list[slice]:
 
 def _band_strength(size: Floats, peaks: np.ndarray[Any, np.dtype[np.intp]]) -> Floats:
     """How strongly each peak rises in each band (n, 3), 0..1: from just before it to the most just after, of the
-    strongest peak of that band. A band in which nothing strikes has no strongest one."""
+    strongest peak of that band. A band in which nothing strikes has no strongest one. The lowest is measured
+    otherwise, by `_low_rises`, as few bins of a spectrum lie in it."""
     if not peaks.size:
         return np.empty((0, 3))
     padded = np.concatenate((np.zeros((LAG_FRAMES + 1, size.shape[1])), size, np.zeros((SWELL_FRAMES, size.shape[1]))))

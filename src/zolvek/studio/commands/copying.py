@@ -139,9 +139,10 @@ def repeat_growing(studio: Studio) -> None:
     """Ask for the bar to repeat to and the change of each repeat."""
     from zolvek.studio.toolkit.dialogs import RepeatDialog
 
-    dialog = studio.ask.filled(RepeatDialog)
+    position_of = studio.session.position_of
+    dialog = studio.ask.filled(lambda over: RepeatDialog(position_of, over))
     if dialog is not None:
-        end = studio.session.position_of(dialog.until.text())
+        end = position_of(dialog.until.text())
         repeat_to(
             studio.session,
             end,

@@ -165,6 +165,6 @@ def ask_stamp(studio: Studio) -> None:
 
     _needed(studio)
     target(studio.session)
-    dialog = _asked(studio, HitsDialog)
+    dialog = _asked(studio, lambda which, over: HitsDialog(studio.session.beats_of, which, over))
     if dialog is not None:
         stamp(studio, dialog.form_key, dialog.deep.value() / 100.0, dialog.length.text(), dialog.hold.text())

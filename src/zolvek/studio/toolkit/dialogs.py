@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from itertools import groupby
 from typing import TYPE_CHECKING
 
@@ -12,7 +13,6 @@ from PyQt6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QHBoxLayout,
-    QLineEdit,
     QTreeWidget,
     QTreeWidgetItem,
     QVBoxLayout,
@@ -20,10 +20,9 @@ from PyQt6.QtWidgets import (
 )
 
 from zolvek.core.curve.stamps import STAMPS
-from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane
 from zolvek.core.value.parameter import Parameter
-from zolvek.studio.toolkit.fields import Entry, NumberEntry
+from zolvek.studio.toolkit.fields import Entry, NumberEntry, read_all
 from zolvek.studio.toolkit.hit_fields import LABEL_PX, HitFields
 from zolvek.studio.toolkit.widgets import choice, field_label, form, note
 
@@ -34,7 +33,7 @@ if TYPE_CHECKING:
 def _buttons(dialog: QDialog) -> QDialogButtonBox:
     button = QDialogButtonBox.StandardButton
     box = QDialogButtonBox(button.Ok | button.Cancel)
-    box.accepted.connect(dialog.accept)
+    box.accepted.connect(lambda: dialog.accept() if read_all(dialog) else None)
     box.rejected.connect(dialog.reject)
     return box
 
@@ -50,7 +49,7 @@ class ReachDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Reach")
         self.parameter = parameter
-        self.low, self.high = (Entry(name, lambda _: None) for name in ("Lowest output", "Highest output"))
+        self.low, self.high = (Entry(name, parameter.parse) for name in ("Lowest output", "Highest output"))
         for field, end in zip((self.low, self.high), lane.reach, strict=True):
             field.setText(parameter.text(end))
         self.keep = QComboBox()
@@ -70,31 +69,19 @@ class ReachDialog(QDialog):
         """Whether the points move so that the sound stays."""
         return bool(self.keep.currentData())
 
-    def accept(self) -> None:
-        """Close, unless a text can't be read: the reason is said under its field."""
-        for field in (self.low, self.high):
-            try:
-                self.parameter.parse(field.text())
-            except ZolvekError as error:
-                field.refuse(f"{error.what} {error.remedy}".strip())
-                field.setFocus()
-                return
-        super().accept()
-
     def ends(self) -> tuple[float, float]:
         """Both positions. Raises ZolvekError when a text can't be read."""
         return self.parameter.parse(self.low.text()), self.parameter.parse(self.high.text())
 
 
 class RepeatDialog(QDialog):
-    """How far to repeat, and what changes with every repeat."""
+    """How far to repeat, and what changes with every repeat; `position_of` reads a position."""
 
-    def __init__(self, parent: QWidget) -> None:
+    def __init__(self, position_of: Callable[[str], object], parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle("Repeat with change")
-        self.until = QLineEdit()
+        self.until = Entry("Repeat up to", position_of)
         self.until.setPlaceholderText("a bar, such as 17")
-        self.until.setAccessibleName("Repeat up to")
         self.scale = _number(100, -400, 400, "Scale of each repeat")
         self.tilt = _number(0, -100, 100, "Rise over each repeat")
         self.all_lanes = QCheckBox("All shown lanes, aligned")
@@ -244,17 +231,18 @@ class HitChoiceDialog(QDialog):
 
 
 class HitsDialog(QDialog):
-    """A stamp on every hit: on which, how deep it goes, and how long it holds and comes back."""
+    """A stamp on every hit: on which, how deep it goes, and how long it holds and comes back; `beats_of` reads a
+    length."""
 
-    def __init__(self, which: HitFields, parent: QWidget) -> None:
+    def __init__(self, beats_of: Callable[[str], object], which: HitFields, parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle("Stamp on every hit")
         rows = [("Duck", "duck"), *((f.label, f.key) for f in STAMPS if f.key != "duck")]
         self.stamps = choice(rows, "Stamp", lambda _: self._follow())
         self.deep = _number(60.0, -100.0, 100.0, "Depth", 0)
-        self.hold = Entry("Hold", lambda _: None, "How long it stays down: 1/32, 20 ms")
+        self.hold = Entry("Hold", lambda text: text.strip() and beats_of(text), "How long it stays down: 1/32, 20 ms")
         self.hold.setText("1/32")
-        self.length = Entry("Length", lambda _: None, "Empty: until the next hit")
+        self.length = Entry("Length", lambda text: text.strip() and beats_of(text), "Empty: until the next hit")
         self.length.setText("1/8")
         self.held, self.back, stamp = field_label("Hold"), field_label("Release"), field_label("Stamp")
         stamp.setMinimumWidth(LABEL_PX)

@@ -9,7 +9,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QFocusEvent, QHideEvent, QKeyEvent
-from PyQt6.QtWidgets import QLabel, QLineEdit, QWidget
+from PyQt6.QtWidgets import QLabel, QLineEdit, QTabWidget, QWidget
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.movement.movement_settings import new_seed
@@ -66,6 +66,11 @@ class Entry(QLineEdit):
         self.textEdited.connect(lambda _: self.refuse(""))
 
     def _take(self) -> None:
+        if self.read():
+            give_back(self)
+
+    def read(self) -> bool:
+        """Take what is there, or say what is wrong with it. Returns whether it was taken."""
         text = self.text()
         self.setModified(False)  # so that what is read may be shown as it is written
         try:
@@ -78,7 +83,7 @@ class Entry(QLineEdit):
             self.selectAll()
         else:
             self.good = self.text()
-            give_back(self)
+        return not fault
 
     def _unread(self, text: str) -> str:
         return f"“{text}” can't be read. {self.tip}".strip()
@@ -134,6 +139,22 @@ class Entry(QLineEdit):
         super().hideEvent(event)
         if self.words is not None:
             self.words.hide()
+
+
+def read_all(over: QWidget) -> bool:
+    """Read the fields of a dialog; the first that can't be read is shown and says why. Returns whether all could be."""
+    for field in over.findChildren(Entry):
+        if field.isEnabled() and not field.read():
+            page = field.parentWidget()
+            while page is not None and page is not over:
+                pages = page.parentWidget()
+                tabs = pages.parentWidget() if pages is not None else None
+                if isinstance(tabs, QTabWidget):
+                    tabs.setCurrentWidget(page)
+                page = pages
+            field.setFocus()
+            return False
+    return True
 
 
 class NumberEntry(Entry):

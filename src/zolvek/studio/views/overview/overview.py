@@ -18,7 +18,7 @@ from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.cancel_keys import CancelKeys
 from zolvek.studio.toolkit.viewport import Viewport
 from zolvek.studio.views.shared.description import Description
-from zolvek.studio.views.timeline.lane_description import described_view
+from zolvek.studio.views.shared.spoken_texts import described_view
 
 HEIGHT, TOP, EDGE = 74, 18, 6
 LATER_MS = 60

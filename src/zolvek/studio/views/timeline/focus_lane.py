@@ -17,11 +17,11 @@ from zolvek.studio.toolkit.curve_painting import repaint_playhead
 from zolvek.studio.toolkit.key_routing import FOCUS_LANE, TYPED_IN
 from zolvek.studio.toolkit.viewport import Viewport
 from zolvek.studio.views.shared.description import Description
+from zolvek.studio.views.shared.spoken_texts import described
 from zolvek.studio.views.timeline.backdrops import Backdrops
 from zolvek.studio.views.timeline.drag import Dragging, DragKeys, keys_of, snapped
 from zolvek.studio.views.timeline.hit_test import Hit, HitKind, hit
 from zolvek.studio.views.timeline.lane_background import Edits, Sheet
-from zolvek.studio.views.timeline.lane_description import described
 from zolvek.studio.views.timeline.lane_drags import LaneDrag
 from zolvek.studio.views.timeline.lane_scene import Hand, draw, scene_of
 from zolvek.studio.views.timeline.plot import SCALE, Plot

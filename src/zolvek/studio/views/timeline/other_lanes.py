@@ -22,9 +22,9 @@ from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.outline import points_shown
 from zolvek.studio.toolkit.viewport import Viewport
 from zolvek.studio.views.shared.description import Description
+from zolvek.studio.views.shared.spoken_texts import described_rows
 from zolvek.studio.views.timeline.drag import CLICK_PX, Drag, Dragging, DragKeys, Pointer, moved, snapped
 from zolvek.studio.views.timeline.hit_test import Hit, HitKind, hit
-from zolvek.studio.views.timeline.lane_description import described_rows
 from zolvek.studio.views.timeline.plot import SCALE
 
 ROW, TALL = 46, 92

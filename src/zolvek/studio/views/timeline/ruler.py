@@ -16,9 +16,9 @@ from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.curve_painting import shown_bars
 from zolvek.studio.toolkit.viewport import Viewport
 from zolvek.studio.views.shared.description import Description
+from zolvek.studio.views.shared.spoken_texts import described_time
 from zolvek.studio.views.timeline.drag import Dragging, keys_of, snapped
 from zolvek.studio.views.timeline.focus_lane import SCALE
-from zolvek.studio.views.timeline.lane_description import described_time
 from zolvek.studio.views.timeline.ruler_marks import MarkDrag, PlayheadDrag, SpanDrag, mark_at, marks_of
 
 HEIGHT = 38

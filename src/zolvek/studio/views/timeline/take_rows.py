@@ -14,9 +14,9 @@ from zolvek.studio.toolkit import curve_painting
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.viewport import Viewport
 from zolvek.studio.views.shared.description import Description
+from zolvek.studio.views.shared.spoken_texts import described_takes
 from zolvek.studio.views.timeline.drag import Drag, Dragging, Pointer, keys_of, snapped
 from zolvek.studio.views.timeline.focus_lane import SCALE
-from zolvek.studio.views.timeline.lane_description import described_takes
 
 ROW, MOST_ROWS = 34, 4
 HINT = "Drag across a take to use that span for the lane · click to select the take"

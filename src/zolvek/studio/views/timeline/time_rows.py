@@ -19,9 +19,9 @@ from zolvek.studio.toolkit.curve_painting import diamond, shown_bars
 from zolvek.studio.toolkit.inline_field import InPlace
 from zolvek.studio.toolkit.viewport import Viewport
 from zolvek.studio.views.shared.description import Description
+from zolvek.studio.views.shared.spoken_texts import described_time
 from zolvek.studio.views.timeline import time_row_drags
 from zolvek.studio.views.timeline.drag import Dragging, keys_of
-from zolvek.studio.views.timeline.lane_description import described_time
 from zolvek.studio.views.timeline.plot import SCALE
 from zolvek.studio.views.timeline.tempo_scale import TempoScale, way_of
 

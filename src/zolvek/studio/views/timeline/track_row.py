@@ -28,9 +28,9 @@ from zolvek.studio.services.context import Studio
 from zolvek.studio.toolkit import curve_painting
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.views.shared.description import Description
+from zolvek.studio.views.shared.spoken_texts import described_track
 from zolvek.studio.views.timeline import track_row_picture
 from zolvek.studio.views.timeline.drag import Dragging, DragKeys, snapped
-from zolvek.studio.views.timeline.lane_description import described_track
 from zolvek.studio.views.timeline.plot import SCALE
 from zolvek.studio.views.timeline.track_row_drags import BlockDrag, DrawDrag, NoteDrag, NotesBoxDrag
 from zolvek.studio.views.timeline.track_row_picture import Strip, fade_handles

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 
 from zolvek.core.errors import ZolvekError
 from zolvek.studio.session.settings import Settings, limit_of
-from zolvek.studio.toolkit.fields import NumberEntry
+from zolvek.studio.toolkit.fields import NumberEntry, read_all
 from zolvek.studio.toolkit.widgets import choice, field_label, form, pick
 
 Options = Sequence[tuple[str, str]]
@@ -109,7 +109,7 @@ class PreferencesDialog(QDialog):
         layout.addWidget(self.pages)
         standard = QDialogButtonBox.StandardButton
         box = QDialogButtonBox(standard.Ok | standard.Cancel)
-        box.accepted.connect(self.accept)
+        box.accepted.connect(lambda: self.accept() if read_all(self) else None)
         box.rejected.connect(self.reject)
         layout.addWidget(box)
 

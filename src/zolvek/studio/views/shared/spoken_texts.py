@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""What a screen reader says of the lanes: what each drives, how many points it has, its reach, its value here."""
+"""What a screen reader says of what is painted: of lanes, takes, the ruler, the overview and the track row."""
 
 from __future__ import annotations
 
