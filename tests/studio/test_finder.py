@@ -21,8 +21,10 @@ from zolvek.studio.app import closing
 from zolvek.studio.app.menu_letters import letters
 from zolvek.studio.app.question_dialogs import TypedDialog
 from zolvek.studio.session import settings as stored
+from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.dialogs import ReachDialog, RepeatDialog
 from zolvek.studio.toolkit.fields import NumberEntry
+from zolvek.studio.toolkit.text_size import desktop_percent, use_text_size
 from zolvek.studio.views.windows.command_finder import Finder
 from zolvek.studio.views.windows.preferences_dialog import PAGES, PreferencesDialog
 
@@ -181,6 +183,26 @@ class InTheWindow(WindowTest):
         self.assertTrue(repeat.isVisible())
         self.assertTrue(repeat.until.property("fault"))
         repeat.close()
+
+    def test_text_is_as_large_as_the_desktop_has_it_or_as_chosen(self) -> None:
+        """Next to how it comes on that desktop, within what fits; a choice is used at once, and everywhere."""
+        for points, desktop, percent in (
+            (11.0, "ubuntu:GNOME", 100), (12.1, "GNOME", 110), (20.0, "KDE", 120), (8.0, "XFCE", 100),
+            (13.0, "Harbour", 100), (-1.0, "GNOME", 100),
+        ):  # fmt: skip
+            self.assertEqual(desktop_percent(points, desktop), percent, (points, desktop))
+        before = themes.font().pointSizeF()
+        self.addCleanup(use_text_size, 100)
+
+        def fill(dialog: Any) -> None:
+            combo = next(c for c in dialog.findChildren(QComboBox) if c.accessibleName() == "Text size")
+            combo.setCurrentIndex(combo.findText("120 %"))
+
+        self.ask.fill, self.ask.accepts = fill, True
+        self.do("preferences")
+        self.assertAlmostEqual(themes.font().pointSizeF(), 1.2 * before)
+        self.assertIn(f"font-size: {1.2 * 11:g}pt", self.app.styleSheet())
+        self.assertLessEqual(self.window.minimumSizeHint().width(), 1024)
 
     def test_a_word_is_typed_and_done(self) -> None:
         chosen: list[str] = []

@@ -72,6 +72,7 @@ LIMITS: dict[str, Limit] = {
     "rate": Limit("A sample rate", 1_000, 768_000, "Hz"),
     "frames": Limit("A buffer", 256, 16_384, "frames"),
     "pixels": Limit("A size", 0, 10_000, "pixels"),
+    "text": Limit("The size of text", 0, 120, "%"),
     "megabytes": Limit("An amount of memory", 16, 65_536, "MB"),
     "division": Limit("A note value's part", 1, 128),
 }
@@ -102,6 +103,7 @@ Ticks = Annotated[int, _meta("ticks")]
 SampleRate = Annotated[int, _meta("rate")]
 Frames = Annotated[int, _meta("frames")]
 Pixels = Annotated[int, _meta("pixels")]
+TextPercent = Annotated[int, _meta("text")]
 Megabytes = Annotated[int, _meta("megabytes")]
 Division = Annotated[int, _meta("division")]
 

@@ -10,9 +10,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QLoggingCategory, Qt, QTimer, QtMsgType, qInstallMessageHandler
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
 from zolvek.core.model.project import Project
+from zolvek.storage.shipped_files import ASSETS
 from zolvek.storage.sweeping import sweep
 from zolvek.studio.app import garbage_collection
 from zolvek.studio.app.faults import Faults
@@ -21,15 +23,17 @@ from zolvek.studio.services.tasks import thread_work
 from zolvek.studio.session import settings as stored
 from zolvek.studio.session.asking import Ask
 from zolvek.studio.toolkit import theme as themes
+from zolvek.studio.toolkit.text_size import SMALLEST, use_text_size
 
 if TYPE_CHECKING:
     from zolvek.studio.app.window import Window
 
+ID = "org.zolvek.Zolvek"  # of the desktop entry and its icon
 FIRST_PICTURE_MS = 20  # what waits for it
 SETTLED_MS = 1_500  # after which nothing more is loaded for the first picture's sake
 
 
-def application(theme: str = "vellum") -> QApplication:
+def application(theme: str = "vellum", text_percent: int = SMALLEST) -> QApplication:
     """The Qt application with fonts and theme, made once."""
     existing = QApplication.instance()
     # The style is an argument, as setting it later would make the usual one for nothing first.
@@ -43,9 +47,9 @@ def application(theme: str = "vellum") -> QApplication:
     QLoggingCategory.setFilterRules("qt.multimedia.*=false")
     app.setApplicationName("zolvek")
     app.setApplicationDisplayName("Zolvek")
-    app.setDesktopFileName("org.zolvek.Zolvek")
+    app.setDesktopFileName(ID)
     themes.load_fonts()
-    app.setFont(themes.font())
+    use_text_size(text_percent)
     chosen = themes.THEMES.get(theme, themes.THEMES["vellum"])
     app.setPalette(themes.palette(chosen))
     app.setStyleSheet(themes.style_sheet(chosen))
@@ -62,6 +66,11 @@ def follow_desktop(app: QApplication, settings: stored.Settings) -> bool:
         return False
     settings.window.theme = wanted
     return True
+
+
+def desktop_icon() -> QIcon:
+    """The program's icon as the desktop's theme has it, else its own."""
+    return QIcon.fromTheme(ID, QIcon(str(ASSETS / "desktop" / f"{ID}.svg")))
 
 
 def first_project(path: Path | None) -> Project:
@@ -94,7 +103,7 @@ def start(path: Path | None, demo: bool = False) -> tuple[QApplication, Window]:
     settings = stored.load()
     if settings.window.theme not in themes.THEMES:
         settings.window.theme = "vellum"
-    app = application(settings.window.theme)
+    app = application(settings.window.theme, settings.window.text_percent)
     if follow_desktop(app, settings):
         themes.put_on(themes.THEMES[settings.window.theme])
     if path is not None:
@@ -136,6 +145,7 @@ def run(path: Path | None, demo: bool = False) -> int:
     Faults(window).begin()
     Interruption(app, window)
     QTimer.singleShot(FIRST_PICTURE_MS, window.warm_up)
+    QTimer.singleShot(SETTLED_MS, lambda: app.setWindowIcon(desktop_icon()))
     QTimer.singleShot(SETTLED_MS, garbage_collection.set_aside)
     QTimer.singleShot(SETTLED_MS, lambda: threading.Thread(target=sweep, daemon=True).start())
     status = app.exec()

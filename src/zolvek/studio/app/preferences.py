@@ -5,6 +5,8 @@ from __future__ import annotations
 
 from zolvek.studio.services.context import Studio
 from zolvek.studio.session import settings as stored
+from zolvek.studio.toolkit import theme as themes
+from zolvek.studio.toolkit.text_size import use_text_size
 
 
 def edit(studio: Studio) -> None:
@@ -21,6 +23,9 @@ def edit(studio: Studio) -> None:
         settings.window.follow_desktop = False
     if changed & {"playback.device", "playback.buffer_frames"} and studio.player.made is None:
         studio.player.go_through(None)
+    if "window.text_percent" in changed:
+        use_text_size(settings.window.text_percent)
+        themes.put_on(themes.THEMES[settings.window.theme])
     session.tools.changed.emit()
     session.look.changed.emit()
     stored.save(settings)

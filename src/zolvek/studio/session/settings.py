@@ -22,6 +22,7 @@ from zolvek.core.limits import (
     Pixels,
     SampleRate,
     Share,
+    TextPercent,
     Ticks,
     Wait,
     limited,
@@ -53,6 +54,7 @@ class WindowSettings(Area):
 
     theme: str = "vellum"
     follow_desktop: bool = True  # its preference for light or dark, where it says one
+    text_percent: TextPercent = 0  # of the size that text is drawn for; 0 is the desktop's own
     width: Pixels = 1_280
     height: Pixels = 800
     maximised: bool = False
@@ -64,7 +66,7 @@ class WindowSettings(Area):
     related_first: bool = True  # the other lanes begin with those that belong to the focus
     moving_only: bool = False  # only those that move in the selected span, or in what is shown
     index_width: Pixels = 196
-    panel_width: Pixels = 300
+    panel_width: Pixels = 312
     other_lanes_height: Pixels = 140
     backdrop: str = "spectrogram"  # behind the focus lane, a key of sound.analysis.backdrop.KINDS
     first_curve_done: bool = False  # it has been led through, or left

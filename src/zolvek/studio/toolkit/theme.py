@@ -144,11 +144,24 @@ def load_fonts() -> None:
         QFontDatabase.addApplicationFont(str(folder / name))
 
 
+class TextScale:
+    """How much larger text is than it is drawn for, one for the whole application."""
+
+    factor = 1.0
+
+
+def scale_text(factor: float) -> None:
+    """Draw text larger from now on."""
+    if factor != TextScale.factor:
+        TextScale.factor = factor
+        font.cache_clear()
+
+
 @lru_cache(maxsize=32)
 def font(points: float = 9.5, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
     """A font to draw with; shared, so never to be changed."""
     font = QFont(FAMILY)
-    font.setPointSizeF(points)
+    font.setPointSizeF(points * TextScale.factor)
     font.setWeight(weight)
     return font
 
@@ -193,6 +206,7 @@ def put_on(theme: Theme) -> None:
 
 def style_sheet(theme: Theme) -> str:
     """The whole window's. Long: one sheet, read from top to bottom."""
+    heading, field = (f"{points * TextScale.factor:g}pt" for points in (11.0, 9.5))
     return f"""
     QMainWindow, QDialog, QMessageBox {{ background: {theme.desk}; }}
     QDialog, QMessageBox, QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
@@ -271,12 +285,12 @@ def style_sheet(theme: Theme) -> str:
     QStatusBar::item {{ border: none; }}
     QFrame[rule="true"] {{ background: {theme.bar_line}; border: none; }}
     QSplitter::handle {{ background: {theme.desk}; }}
-    QLabel[role="heading"] {{ font-weight: 600; font-size: 11pt; }}
+    QLabel[role="heading"] {{ font-weight: 600; font-size: {heading}; }}
     QLabel[role="quiet"] {{ color: {theme.quiet}; }}
     QLabel[role="fault"] {{ color: {theme.fault}; }}
     QLabel[role="refused"] {{ color: {theme.ink}; background: {theme.raised}; border: 1px solid {theme.selection};
         border-radius: 3px; padding: 4px 6px; }}
-    QLabel[role="field"] {{ color: {theme.quiet}; font-size: 9.5pt; }}
+    QLabel[role="field"] {{ color: {theme.quiet}; font-size: {field}; }}
     QSlider::groove:horizontal {{ height: 3px; background: {theme.bar_line}; border-radius: 1px; }}
     QSlider::handle:horizontal {{ width: 9px; height: 15px; margin: -6px 0; background: {theme.curve};
         border-radius: 2px; }}

@@ -37,10 +37,13 @@ class Preference(NamedTuple):
     unit: str = ""
 
 
+TEXT_SIZES = (("The desktop's", "0"), *((f"{percent} %", str(percent)) for percent in (100, 110, 120)))
+
 PAGES: dict[str, tuple[Preference, ...]] = {
     "Appearance": (
         Preference("window.theme", "Theme", "", (("Vellum (light)", "vellum"), ("Lamp (dark)", "lamp"))),
         Preference("window.follow_desktop", "Follow the desktop's light or dark preference"),
+        Preference("window.text_percent", "Text size", "Larger text needs more room: names may be cut", TEXT_SIZES),
         Preference("window.time_rows", "Show rows for sections, meter and tempo"),
         Preference("window.track_row_hidden", "Hide the track row"),
         Preference("window.track_row_tall", "Tall track row"),
@@ -119,7 +122,8 @@ class PreferencesDialog(QDialog):
         if options:
             combo: QComboBox = choice(list(options), row.label, lambda _: None)
             pick(combo, str(value))
-            self.readers[row.path] = combo.currentData
+            whole = isinstance(value, int)
+            self.readers[row.path] = lambda: int(combo.currentData()) if whole else combo.currentData()
             widget = combo
         elif isinstance(value, bool):
             box = QCheckBox(row.label)
