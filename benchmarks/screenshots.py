@@ -223,14 +223,13 @@ def _recording(window: Window) -> None:
     session.playhead.go(bar(21))
 
 
-def _morph(window: Window) -> None:
-    session = window.session
-    session.focus.on("horn.drive")
-    window.studio.view.show(bar(23), bar(35) - bar(23))
-    session.span.choose((bar(25), bar(33)))
-    window.rail.show_step("step-morph")
-    window.rail.findChild(MorphPanel).show_page("Morph")
-    session.playhead.go(bar(29))
+def _table(window: Window) -> None:
+    """A stepped transposition as a table, two of its points selected."""
+    window.session.focus.on("mallet.transpose")
+    window.studio.view.show(bar(8), bar(19) - bar(8))
+    window.action("points-table").trigger()
+    window.session.points.choose(np.array([2, 3]))
+    window.session.playhead.go(bar(13))
 
 
 def _pad(window: Window) -> None:
@@ -342,7 +341,7 @@ MORPHED = ("Low tide", "Spring flood")
 # Pictures that are made where something is installed: its file, and what it is called.
 NEEDS = {
     "plugins": ("/usr/bin/cc", "gcc"),
-    "plugin-morph": ("/usr/bin/cc", "gcc"),
+    "morph": ("/usr/bin/cc", "gcc"),
     "connect": ("/usr/bin/jackd", "jackd2"),
 }
 
@@ -360,10 +359,10 @@ SHOTS: tuple[tuple[str, str, Callable[[Window], QWidget | None]], ...] = (
     ("layers", "vellum", _layers),
     ("recording", "vellum", _recording),
     ("thinning", "vellum", _thin),
-    ("morph", "vellum", _morph),
+    ("table", "vellum", _table),
+    ("morph", "vellum", _plugin_morph),
     ("pad", "lamp", _pad),
     ("plugins", "vellum", _plugin_list),
-    ("plugin-morph", "vellum", _plugin_morph),
     ("export", "vellum", _export),
     ("connect", "lamp", _connect),
 )

@@ -5,12 +5,15 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QUrl
+from PyQt6.QtCore import Qt, QUrl
+from PyQt6.QtGui import QPixmap, QTextDocument
 from PyQt6.QtWidgets import QDialog, QLineEdit, QTextBrowser, QVBoxLayout, QWidget
 
 from zolvek.core.errors import ZolvekError
 from zolvek.storage.opening import read_bytes
 from zolvek.storage.shipped_files import DOCS
+
+MARGINS_PX = 90  # of the page and its window, next to a picture
 
 
 def folder() -> Path:
@@ -18,6 +21,25 @@ def folder() -> Path:
     if not (DOCS / "guide.md").is_file():
         raise ZolvekError("The user guide is missing.", str(DOCS), "Install Zolvek again.")
     return DOCS
+
+
+class Page(QTextBrowser):
+    """Shows pictures no wider than itself."""
+
+    def loadResource(self, kind: int, name: QUrl) -> object:
+        """See Qt."""
+        found = super().loadResource(kind, name)
+        if kind != QTextDocument.ResourceType.ImageResource.value:
+            return found
+        picture = QPixmap(str(folder() / name.path()))
+        if picture.isNull():
+            return found
+        ratio = self.devicePixelRatioF()
+        room = round((self.width() - MARGINS_PX) * ratio)
+        if picture.width() > room:
+            picture = picture.scaledToWidth(room, Qt.TransformationMode.SmoothTransformation)
+        picture.setDevicePixelRatio(ratio)
+        return picture
 
 
 class Guide(QDialog):
@@ -29,7 +51,8 @@ class Guide(QDialog):
         self.words.setPlaceholderText("Find in the guide (Enter for next)")
         self.words.setAccessibleName("Find in the guide")
         self.words.returnPressed.connect(self._find)
-        self.page = QTextBrowser()
+        self.page = Page()
+        self.page.resize(self.size())
         self.page.setAccessibleName("User guide")
         self.page.setSearchPaths([str(folder())])
         self.page.setOpenExternalLinks(True)
