@@ -226,10 +226,10 @@ def _recording(window: Window) -> None:
 def _table(window: Window) -> None:
     """A stepped transposition as a table, two of its points selected."""
     window.session.focus.on("mallet.transpose")
-    window.studio.view.show(bar(8), bar(19) - bar(8))
+    window.studio.view.show(bar(20), bar(46) - bar(20))
     window.action("points-table").trigger()
     window.session.points.choose(np.array([2, 3]))
-    window.session.playhead.go(bar(13))
+    window.session.playhead.go(bar(24))
 
 
 def _pad(window: Window) -> None:

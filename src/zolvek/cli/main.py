@@ -96,14 +96,19 @@ def _window(path: Path | None, demo: bool = False) -> None:
     named = os.environ.get("QT_QPA_PLATFORM", "")
     if not (named or os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
         raise ZolvekError(NO_DISPLAY)
+    said = ""
     if "ZOLVEK_LAUNCHER" not in os.environ:  # the launcher has looked
         from zolvek.system_libraries import lack
 
         said = lack(["open"])  # some of it the window may do without
         if said:
             print(f"zolvek: {said}", file=sys.stderr, flush=True)
-    from zolvek.studio.app.application import run
-
+    try:
+        from zolvek.studio.app.application import run
+    except ImportError:
+        if said:
+            sys.exit(1)  # the reason has been given
+        raise
     sys.exit(run(path, demo))
 
 

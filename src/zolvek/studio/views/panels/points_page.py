@@ -39,7 +39,7 @@ from zolvek.studio.toolkit.widgets import button, note, page_layout
 from zolvek.studio.views.panels.cell_editor import CellEditor
 
 ROW_PX = 22
-WIDTHS_PX = (60, 56, 50)  # of the columns but the last
+WIDTHS_PX = (58, 54, 48)  # of the columns but the last
 OWN_KEYS = (
     QKeySequence.StandardKey.Copy, QKeySequence.StandardKey.Paste, QKeySequence.StandardKey.SelectAll,
     QKeySequence.StandardKey.Delete,
