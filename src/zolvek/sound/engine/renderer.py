@@ -14,6 +14,7 @@ from zolvek.core.time.tempo import TempoMap
 from zolvek.sound.engine import clip_playback
 from zolvek.sound.engine.alignment import Alignment, SongHistory
 from zolvek.sound.engine.device_units import Units, key_of
+from zolvek.sound.engine.level_guard import MIX, LevelGuard
 from zolvek.sound.signal.automation import Block, Controls, applied_lanes
 from zolvek.sound.signal.device_unit import Incoming
 from zolvek.sound.signal.mixing import smoothed
@@ -53,6 +54,7 @@ class Renderer:
         self.wets: dict[str, float] = {}  # of each device, where its bypass has got to
         self.gains: dict[str, float] = {}  # of each track, where its muting has got to
         self.aligned = Alignment()
+        self.guard: LevelGuard = LevelGuard(rate, before.guard if before is not None else None)
         self.levels: dict[str, float] = {}  # each track's highest sample in the last stretch
         self.keeps = False  # whether tracks are wanted by themselves
         self.kept: dict[str, Floats] = {}  # what each gave to the last stretch
@@ -121,6 +123,7 @@ class Renderer:
         ids = {device.id for device in devices}
         self.wets = {key: wet for key, wet in self.wets.items() if key in ids}
         self.later = {key: rows for key, rows in self.later.items() if key in ids}
+        self.guard.keep(ids)
 
     def press(self, track: str, pitch: int, strength: float) -> None:
         """A key of a track's instrument down, by hand: heard with the next stretch, until it is let up."""
@@ -161,7 +164,7 @@ class Renderer:
             self.levels[track.id] = float(np.abs(sound).max(initial=0.0))
         self.frame += frames
         self.clock += frames
-        return self._finite(mix)
+        return self.guard.checked(MIX, self._finite(mix))
 
     def _finite(self, mix: Floats) -> Floats:
         """What goes out is sound: what is not a number is silent, and counted."""
@@ -245,7 +248,9 @@ class Renderer:
         played = unit.play(Incoming(sound, due_notes, controls, now, side))
         whole = len(wet) == 1 and wet[0] > 1.0 - SETTLED
         out = played.sound if whole else dry + (played.sound - dry) * wet
-        sent = played.sent
+        out, sent = self.guard.checked(device.id, out), played.sent
+        if sent is not None and device.id in self.guard.muted:
+            sent = None
         if sent is not None and not whole:
             sent = sent * wet
         return out, sent, after

@@ -241,7 +241,7 @@ class Playback:
 
     def _taken(self, worker: WorkerProcess, report: messages.Report) -> None:
         if isinstance(report, messages.Trouble):
-            self._say(worker, report.device, report.reason)
+            self._say(worker, report)
         elif isinstance(report, messages.FillProgress):
             if report.shown is not None:
                 with self.lock:
@@ -257,16 +257,17 @@ class Playback:
                 ends = self.loop is None and chunk.last >= self.project.length - 1e-6
                 self.begun = self.begun or ends or len(self.ready) >= self.ahead
 
-    def _say(self, worker: WorkerProcess, device: str, reason: str) -> None:
-        """What a worker reports while it goes on: a plugin that is not run, or sound that was not a number."""
+    def _say(self, worker: WorkerProcess, report: messages.Trouble) -> None:
+        """What a worker reports while it goes on."""
+        device = report.device
         with self.lock:
             if worker is not self.worker or device in self.left_out:
                 return
             if device and not self.project.has_device(device):
                 return
             if device:
-                self.left_out[device] = reason
-            error = _trouble(self.project, device, reason)
+                self.left_out[device] = report.reason
+            error = _trouble(self.project, report)
         if self.on_loss is not None:
             self.on_loss(error, True)
 
@@ -319,7 +320,7 @@ class Playback:
         return Failure(
             f"The audio engine restarted: {name} crashed while {phase} ({reason}). {name} is bypassed.",
             name,
-            "Use Device ▸ Retry plugin to run it again.",
+            "Use Device ▸ Plugin ▸ Restart device to run it again.",
         )
 
     def try_again(self, device: str) -> None:
@@ -330,15 +331,23 @@ class Playback:
             # The spare is not given: it would run it too, and be lost at the same time.
 
 
-def _trouble(project: Project, device: str, reason: str) -> ZolvekError:
-    """What is said of a device whose plugin does not run; or, without one, of sound that was not a number."""
+def _trouble(project: Project, report: messages.Trouble) -> ZolvekError:
+    """What is said of a device whose plugin does not run, or that is muted; or, without one, of sound that was not a
+    number, or a mix that is muted."""
+    device, reason = report.device, report.reason
     if not device:
-        return Failure(reason, "playback", "Bypass the device you changed last.")
+        what = f"The mix is muted. {reason}." if report.muted else reason
+        again = "Lower what drives it, then play again." if report.muted else "Bypass the device you changed last."
+        return Failure(what, "playback", again)
     name = project.device_track(device).device(device).name
+    if report.muted:
+        return Failure(
+            f"{name} is muted. {reason}.", name, "Lower what drives it, then use Device ▸ Plugin ▸ Restart device."
+        )
     return Failure(
         f"The plugin {name} is not running and is bypassed.",
         reason,
-        "Use Device ▸ Retry plugin to run it again.",
+        "Use Device ▸ Plugin ▸ Restart device to run it again.",
     )
 
 

@@ -82,6 +82,7 @@ class Worker:
         self.filling: Any = None  # what `Fill` names
         self.shown = 0.0  # when something of it was given last
         self.reported: set[str] = set()  # devices of which has been said that they are not run
+        self.muted: set[tuple[str, str]] = set()  # and those that are muted, with the reason
 
     def use(self, project: Project) -> None:
         """Render another project from now on."""
@@ -123,6 +124,7 @@ class Worker:
         self.play_number, self.wanted = number, wanted
         self.renderer = Renderer(self.project, rate, before=self.renderer or self.rested)
         self.rested = None
+        self.muted = {row for row in self.muted if row[0]}  # the mix is tried again
         self.renderer.seek(beat)
         self.discard = self.renderer.prepare()
         self.other_renderer, self.share = None, self.wanted_share
@@ -157,6 +159,8 @@ class Worker:
         for renderer in (self.renderer, self.other_renderer, self.rested):
             if renderer is not None:
                 renderer.units.keep(set())
+                renderer.guard.clear()
+        self.muted.clear()
 
     def close(self) -> None:
         """End after this command."""
@@ -254,6 +258,10 @@ class Worker:
             self.reported.add(device)
             self._give(messages.Trouble(device, reason))
         for renderer in (self.renderer, self.other_renderer):
+            for device, reason in renderer.guard.muted.items() if renderer is not None else ():
+                if (device, reason) not in self.muted:
+                    self.muted.add((device, reason))
+                    self._give(messages.Trouble(device, reason, True))
             if renderer is not None and renderer.faults:
                 renderer.faults = 0
                 if "" not in self.reported:

@@ -138,7 +138,9 @@ class FillProgress(Report, frozen=True):
 
 
 class Trouble(Report, frozen=True):
-    """A plugin is bypassed that should run ("" for no device: sound was not a number), and why."""
+    """A plugin is bypassed that should run ("" for no device: sound was not a number), and why; or, `muted`, what a
+    device gives is silent ("" for the mix), as it has run away."""
 
     device: str
     reason: str
+    muted: bool = False

@@ -42,7 +42,7 @@ _ROWS: tuple[Action, ...] = (
            checked=lambda s: s.session.shown.device in s.plugin_windows.open),
     Action("side-chain", "Side-chain…", "", "Chooses the track that feeds the plugin's second input",
         plugins.side_chain, refused=availability.side_chain),
-    Action("plugin-again", "Retry plugin", "", "Runs the plugin again after it crashed and was bypassed",
+    Action("plugin-again", "Restart device", "", "Runs it again after it crashed, or was muted as its level ran away",
         plugins.try_again, refused=availability.left_out),
     Action("describe-device", "Add device from description…", "", "Adds a device described in a file",
         lambda s: s.media.import_device(), refused=availability.track),
