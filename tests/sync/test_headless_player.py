@@ -58,11 +58,7 @@ class Play(unittest.TestCase):
         server = Jack(self)
         capture = Capture(self, server)
         process = self.run_it("--clock", "lead", "--from", "9", **server.environment)
-        end = time.monotonic() + 90.0
-        while not json.loads(capture.ask("state"))[0]:
-            self.assertLess(time.monotonic(), end)
-            self.assertIsNone(process.poll(), process.stderr and process.poll() and process.stderr.read())
-            time.sleep(0.05)
+        self.until_rolling(capture, process)
         ports = json.loads(capture.ask("ports"))
         self.assertIn("Zolvek:Hull MIDI", ports)
         self.assertIn("Zolvek:Mix left", ports)
@@ -79,6 +75,42 @@ class Play(unittest.TestCase):
         self.assertRegex(reported, r"\d+\.\d\.\d+  0:1\d\.\d{3}  112\.00 BPM  playing  JACK 48 kHz")
         found = capture.kept()
         self.assertGreater(int(((found["port"] == 0) & (found["song"] > 0)).sum()), 10)
+
+    def test_without_a_server_or_when_it_dies_it_says_so_and_fails(self) -> None:
+        none = {"JACK_DEFAULT_SERVER": "zolvek-none", "JACK_NO_START_SERVER": "1"}
+        process = self.run_it(**none)
+        said, reported = process.communicate(timeout=60)
+        self.assertEqual((process.returncode, said), (1, ""), reported)
+        self.assertIn("No JACK server is running. Start one, or use --out silent.", reported)
+        server = Jack(self)
+        capture = Capture(self, server)
+        process = self.run_it("--sync", "lead", **server.environment)
+        self.until_rolling(capture, process)
+        server.stop()
+        said, reported = process.communicate(timeout=30)
+        self.assertEqual(process.returncode, 1, reported)
+        self.assertIn("The JACK server has ended. Playback has ended.", reported)
+
+    def test_leading_it_goes_on_after_others_stop_and_ends_with_the_song(self) -> None:
+        server = Jack(self)
+        capture = Capture(self, server)
+        process = self.run_it("--sync", "lead", "--from", "47.3", **server.environment)
+        self.until_rolling(capture, process)
+        capture.ask("stop")
+        time.sleep(1.0)
+        self.assertIsNone(process.poll(), "another program has stopped it: it waits")
+        capture.ask("start")
+        _, reported = process.communicate(timeout=60)
+        self.assertEqual(process.returncode, 0, reported)
+        self.assertFalse(json.loads(capture.ask("state"))[0], "the transport stops with the song")
+        self.assertIn("stopped", reported)
+
+    def until_rolling(self, capture: Capture, process: subprocess.Popen[str]) -> None:
+        end = time.monotonic() + 90.0
+        while not json.loads(capture.ask("state"))[0]:
+            self.assertLess(time.monotonic(), end)
+            self.assertIsNone(process.poll())
+            time.sleep(0.05)
 
     def test_osc_bears_the_moments_of_the_song(self) -> None:
         """Sent on time, each bundle with the moment that it is heard at: between two as long as in the song."""

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator
 from typing import NamedTuple, Protocol
 
 from zolvek.core.edits.connections import named
-from zolvek.core.errors import ZolvekError
+from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.model.sync_setup import Role
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
@@ -28,6 +28,8 @@ NEAR_BEATS = 2.0  # beats within which it has come to where it is to begin
 READY_NOTICE_S = 4.0  # seconds after which a user wonders what it is doing
 STEERED = 0.008
 START_TIMEOUT_S = 10.0  # seconds that playing may take to begin
+SERVER_TIMEOUT_S = 5.0  # seconds in which a server may still come up
+AT_END_BEATS = 1e-6
 OSC_RATE = 60.0  # times a second
 
 
@@ -135,8 +137,9 @@ class Performance:
         )
 
     def play(self, first: float, loop: tuple[float, float] | None) -> Iterator[PlayReport]:
-        """Play from a beat on, and say every now and then where it is, until the end; where another clock is
-        followed, until nobody listens any more."""
+        """Play from a beat on, and say every now and then where it is, until the end of the song; where another clock
+        is followed, until nobody listens any more. Leading, it goes on after a stop of others. Raises Failure where
+        there is no server, or where ports or server are lost on the way."""
         self.loop = loop
         self._wait()
         self.transport.set_loop(loop)
@@ -146,23 +149,36 @@ class Performance:
         elif not self.setup.together:
             self._steer()
         reported, asked, began, there = 0.0, time.monotonic(), False, False
+        leads = self.setup.role == Role.LEAD
         while True:
             now = time.monotonic()
+            self._need_ports()
             if self.steering is not None:
                 self._take_clock()
             playing = self.transport.clock.playing
             began = began or playing
+            ended = began and loop is None and self.transport.clock.beat >= self.project.length - AT_END_BEATS
+            if leads and ended and playing:  # the transport of others knows no end
+                self.transport.stop()
             if now - reported >= REPORT_EVERY_S:
                 reported = now
                 beat = self.transport.clock.beat
                 there = there or follows or abs(beat - first) < NEAR_BEATS
                 yield PlayReport(beat if there else first, playing, self._ports())
-            if not follows and not playing and (began or now - asked > START_TIMEOUT_S):
+            if not follows and not playing and (ended if leads else began):
                 return
+            if not follows and not began and now - asked > START_TIMEOUT_S:
+                raise Failure("Playback does not start.", "play", "Check the server, or use --out silent.")
             time.sleep(STEERED)
 
+    def _need_ports(self) -> None:
+        """Raises Failure where ports that have been there are gone."""
+        if self.link is not None and not self.link.there:
+            why = self.link.report.trouble.split(".")[0] or "The ports are gone"
+            raise Failure(f"{why}. Playback has ended.", "--out jack", "Start the server, then play again.")
+
     def _wait(self) -> None:
-        """Until the ports stand: a server that is not there yet is waited for by the song itself."""
+        """Until the ports stand. Raises Failure where there is no server for a while."""
         from zolvek.sync.jack import shared_layout
 
         self.playback.warm_up()
@@ -170,6 +186,8 @@ class Performance:
         while self.link is not None and not (self.link.there and self.link.words[shared_layout.TABLE]):
             time.sleep(0.02)
             why = self.link.report.trouble
+            if why and time.monotonic() - begun > SERVER_TIMEOUT_S:
+                raise Failure(why.split(".")[0] + ".", "--out jack", "Start one, or use --out silent.")
             if not why and time.monotonic() - begun > READY_NOTICE_S:
                 why = "Getting ready. The first time takes half a minute."
             if why not in said:
