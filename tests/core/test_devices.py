@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 
 from zolvek.core.edits import chains, controller_mappings
+from zolvek.core.edits.controller_reader import ControllerReader
 from zolvek.core.edits.monitoring import Listening, heard
 from zolvek.core.edits.replacement import add_lane
 from zolvek.core.errors import ZolvekError
@@ -157,6 +158,36 @@ class Controls(unittest.TestCase):
             self.assertAlmostEqual(position, wanted[1], places=4)
         for message in ((), (0x90, 60, 1), (0xB0, 121, 0), (0xB0, 200, 1), (0xF8,)):
             self.assertIsNone(controller_mappings.read_message(message))
+
+    def test_controllers_come_in_all_their_bits(self) -> None:
+        """MIDI 1.0, table III: pairs of controllers, registered and other parameters by 98 to 101, 6 and 38."""
+        reader = ControllerReader()
+
+        def read(*data: int) -> tuple[str, float] | None:
+            return reader.read(data)
+
+        self.assertEqual(read(0xB0, 7, 64), ("cc:1:7", 64 / 127.0), "by itself: seven bits")
+        self.assertEqual(read(0xB0, 39, 1), ("cc:1:7", (64 * 128 + 1) / 16_383.0))
+        self.assertIsNone(read(0xB0, 7, 65), "now the second half is waited for")
+        self.assertEqual(read(0xB0, 39, 0), ("cc:1:7", 65 * 128 / 16_383.0))
+        self.assertEqual(read(0xB0, 39, 5), ("cc:1:7", (65 * 128 + 5) / 16_383.0), "a fine move alone")
+        self.assertIsNone(read(0xB0, 7, 1))
+        self.assertEqual(read(0xB0, 7, 2), ("cc:1:7", 2 / 127.0), "no second halves any more")
+        self.assertEqual(read(0xB1, 39, 5), ("cc:2:39", 5 / 127.0), "another channel")
+        for kind, numbers in (("nrpn", (99, 98)), ("rpn", (101, 100))):
+            self.assertIsNone(read(0xB2, numbers[0], 3))
+            self.assertIsNone(read(0xB2, numbers[1], 9))
+            self.assertEqual(read(0xB2, 6, 127), (f"{kind}:3:393", 1.0))
+            self.assertEqual(read(0xB2, 38, 64), (f"{kind}:3:393", (127 * 128 + 64) / 16_383.0))
+            self.assertIsNone(read(0xB2, numbers[0], 127))
+            self.assertIsNone(read(0xB2, numbers[1], 127))
+            self.assertEqual(read(0xB2, 6, 10), ("cc:3:6", 10 / 127.0), "nothing is chosen")
+        self.assertEqual(read(0xC4, 12), ("program:5", 12 / 127.0))
+        self.assertEqual(controller_mappings.control_name("nrpn:3:393"), "NRPN 393, channel 3")
+        random = np.random.default_rng(1)
+        for _ in range(3_000):  # whatever comes: a move within 0..1, or nothing
+            moved = read(*random.integers(0, 256, random.integers(0, 5)).tolist())
+            self.assertTrue(moved is None or 0.0 <= moved[1] <= 1.0)
 
     def test_mappings_are_kept_with_the_project(self) -> None:
         project = controller_mappings.mapped(build(), "dial-3", "horn", "cutoff")

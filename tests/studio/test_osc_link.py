@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import socket
 import struct
+import time
 import unittest
 from typing import Any
 
@@ -155,6 +156,43 @@ class Linked(WindowTest):
         self.assertEqual(present(link.input).came, came)
         page.sends.click()
         page.listens.click()
+        self.assertEqual(self.errors, [])
+
+    def test_a_pass_takes_every_value_at_its_own_time(self) -> None:
+        """While the window stalls they wait: none is left out, and none comes late."""
+        page, session = self.page(), self.session
+        page.at.setValue(self.free_port())
+        page.listens.click()
+        link, lane = self.studio.osc, session.project.lane("horn.cutoff")
+        address = next(a for a, t in osc_messages.addresses(session.project).items() if t == ("horn", "cutoff"))
+        session.settings.recording.mode, session.settings.recording.count_in = "latch", 0
+        session.passes.arm(lane.id)
+        session.playhead.go(32.0)
+        self.do("record")
+        self.until(lambda: session.playhead.beat > 32.4 and present(link.input).keeps_all)
+        link.timer.stop()  # the window stalls
+        client, begun, sent = SimpleUDPClient("127.0.0.1", link.port), time.time(), 1_000
+        self.addCleanup(client._sock.close)
+        clock = present(self.studio.player.clock)
+        first = clock.beat_at(time.perf_counter())
+        for number in range(sent):
+            value = osc_messages.OscValue(0.0, address, number / sent, 0.0)
+            packet = osc_messages.bundles([value], {0.0: begun + number / sent})[0]
+            client._sock.sendto(packet, ("127.0.0.1", link.port))
+            if number % 50 == 49:
+                time.sleep(0.01)  # what the network itself would lose is not meant
+        self.until(lambda: len(present(link.input).all) == sent)
+        self.until(lambda: session.playhead.beat > first + 112.0 / 60.0)
+        link.timer.start()
+        self.until(lambda: not present(link.input).all)
+        moves = self.studio.recorder.passes[lane.id].rounds[-1]
+        self.assertGreaterEqual(len(moves), sent)
+        at = np.array([move.beat for move in moves[-sent:]])
+        wanted = first + np.arange(sent) / sent * 112.0 / 60.0
+        off = at - wanted  # sound that comes late on a busy machine shifts all of them
+        self.assertLess(float(np.median(np.abs(off))), 0.3)
+        self.assertLess(float(np.median(np.abs(off - np.median(off)))), 0.03)
+        self.do("record")
         self.assertEqual(self.errors, [])
 
     def test_a_port_that_is_taken_is_said(self) -> None:

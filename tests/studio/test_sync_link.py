@@ -143,6 +143,59 @@ class Together(WindowTest):
         self.assertGreater(int(inside.sum()), 10)
         self.assertEqual(self.errors, [])
 
+    def test_what_is_held_is_heard_outside_at_once(self) -> None:
+        """In a pass the port gives what the hand does, not the curve that is there; afterwards it is put right."""
+        page, session = self.join(), self.session
+        capture = Capture(self, self.server)
+        link = self.studio.sync_link
+        self.until(lambda: any(n.startswith("capture:") for n, *_ in present(link.report).others))
+        lane = session.project.lane("horn.cutoff")
+        session.settings.recording.mode, session.settings.recording.count_in = "touch", 0
+        session.passes.arm(lane.id)
+        session.playhead.go(32.0)
+        page.own.setCurrentIndex(page.own.findData("all"))
+        page.own.activated.emit(page.own.currentIndex())
+        page.other.setCurrentIndex(page.other.findText("capture:midi"))
+        page.add.click()
+        self.do("record")
+        self.until(lambda: self.studio.player.playing and session.playhead.beat > 33.0)
+        hands = present(session.passes.hands)
+        low, high = lane.reach
+        for step in range(40):
+            hands.move("horn", "cutoff", low + (high - low) * (0.9 if step % 2 else 0.1), None)
+            self.wait(40)
+        hands.release("horn", "cutoff", None)
+        self.wait(600)
+        self.do("record")
+        self.wait(600)
+        found = capture.kept()
+        sent = [bytes.fromhex(row) for row in found["data"]]
+        controllers = [row[2] for row in sent if row[0] & 0xF0 == 0xB0 and row[1] == lane.midi.controller]
+        high_low = [round(0.9 * 127), round(0.1 * 127)]
+        self.assertGreater(sum(value in high_low for value in controllers), 15, controllers)
+        self.assertNotIn(controllers[-1], high_low, "put right by the curve")
+        self.assertEqual(self.errors, [])
+
+    def test_a_pass_takes_every_message_that_came_while_the_window_stalled(self) -> None:
+        session, link = self.session, self.studio.sync_link
+        lane = session.project.lane("fog-filter.cutoff")
+        project = controller_mappings.mapped(session.project, "cc:1:20", lane.device, lane.parameter)
+        session.document.edit("Mapping", with_lane(project, replace(lane, locked=False)))
+        session.settings.recording.mode, session.settings.recording.count_in = "latch", 0
+        session.passes.arm(lane.id)
+        session.playhead.go(32.0)
+        self.do("record")
+        self.until(lambda: session.playhead.beat > 32.4)
+        now = time.perf_counter()
+        rows = [(bytes((0xB0, 20, number % 128)), now - 0.145 + 0.145 * number / 2_500) for number in range(2_500)]
+        link.link = mock.Mock(take=lambda: rows, words=np.zeros(shared_layout.SLOTS, np.int64), state=0)
+        link._take()
+        link.link = None
+        self.assertGreaterEqual(self.studio.recorder.passes[lane.id].count, 2_500)
+        self.assertEqual(link.dropped, 0)
+        self.do("record")
+        self.assertEqual(self.errors, [])
+
     def test_a_server_that_ends_and_a_clock_that_is_followed(self) -> None:
         page, session = self.join(), self.session
         session.playhead.go(8.0)

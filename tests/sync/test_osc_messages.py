@@ -4,12 +4,14 @@
 from __future__ import annotations
 
 import struct
+import time
 import unittest
 from itertools import pairwise
 from unittest import mock
 
 import numpy as np
 from pythonosc.osc_bundle import OscBundle
+from pythonosc.osc_message_builder import OscMessageBuilder
 
 from zolvek.core.curve.construction import curve, lines
 from zolvek.core.edits.chains import add_device, add_track
@@ -159,12 +161,28 @@ class Osc(unittest.TestCase):
         self.assertEqual([row.position for row in stream.changed(1.0)], [0.3])
         self.assertEqual(stream.changed(1.0), [])
 
-    def test_a_bypassed_lane_is_silent(self) -> None:
+    def test_a_bypassed_lane_stands_where_its_control_does(self) -> None:
         project, lane, _ = self.project()
         own = project.lane(lane)
         track = project.track_of(lane)
-        quiet = replace(track, lanes=(replace(own, bypassed=True),))
-        self.assertEqual(osc_messages.between(replace(project, tracks=(quiet,)), 0.0, 16.0, 60.0), [])
+        quiet = replace(project, tracks=(replace(track, lanes=(replace(own, bypassed=True, reach=(0.9, 1.0)),)),))
+        self.assertEqual(osc_messages.between(quiet, 0.0, 16.0, 60.0), [])
+        (row,) = osc_messages.at(quiet, 3.0)
+        self.assertAlmostEqual(row.position, track.device(own.device).position(own.parameter))
+
+    def test_times_of_packets_are_those_of_their_bundles(self) -> None:
+        """OSC 1.0, Temporal Semantics; one that means at once, or is of another clock, counts when it came."""
+        rows = [osc_messages.OscValue(0.0, "/a", 0.25, 0.5), osc_messages.OscValue(0.0, "/b", 0.75, 0.5)]
+        for off, wanted in ((0.3, 0.3), (-0.2, -0.2), (7_200.0, 0.0)):
+            (packet,) = osc_messages.bundles(rows, {0.0: time.time() + off})
+            came = time.perf_counter()
+            timed = osc_messages.read_timed(packet, came)
+            self.assertEqual([row[:2] for row in timed], [("/a", 0.25), ("/b", 0.75)])
+            for row in timed:
+                self.assertAlmostEqual(row[2] - came, wanted, delta=0.02)
+        plain = OscMessageBuilder("/a")
+        plain.add_arg(0.5, "f")
+        self.assertEqual(osc_messages.read_timed(plain.build().dgram, 7.0), [("/a", 0.5, 7.0)])
 
 
 if __name__ == "__main__":

@@ -29,7 +29,9 @@ def control_name(control: str) -> str:
     numbers = rest.split(":")
     if kind == MessageKind.CC and len(numbers) == 2:
         return f"Controller {numbers[1]}, channel {numbers[0]}"
-    return {"bend": "Pitch bend", "pressure": "Pressure"}.get(kind, kind) + f", channel {rest}"
+    if kind in (MessageKind.RPN, MessageKind.NRPN) and len(numbers) == 2:
+        return f"{kind.upper()} {numbers[1]}, channel {numbers[0]}"
+    return {"bend": "Pitch bend", "pressure": "Pressure", "program": "Program"}.get(kind, kind) + f", channel {rest}"
 
 
 def read_message(message: tuple[int, ...]) -> tuple[str, float] | None:
@@ -46,6 +48,8 @@ def read_message(message: tuple[int, ...]) -> tuple[str, float] | None:
         return f"bend:{channel}", 0.5 + bend / (16_384 if bend < 0 else 16_382)
     if status == 0xD0 and len(message) == 2:
         return f"pressure:{channel}", message[1] / 127.0
+    if status == 0xC0 and len(message) == 2:
+        return f"program:{channel}", message[1] / 127.0
     return None
 
 

@@ -38,6 +38,22 @@ def heard(project: Project, listening: Listening) -> Project:
     return replace(project, tracks=tuple(tracks))
 
 
+def lanes_outside(project: Project, whole: bool = False) -> list[Lane]:
+    """All lanes as other programs are to hear them, which is as they are heard here: one that is bypassed stands at
+    its control's own value, or at the end of its reach that is nearest to that; `whole`: over the control's whole
+    travel."""
+    return [lane if not lane.bypassed else _still(project, lane, whole) for lane in project.lanes()]
+
+
+def _still(project: Project, lane: Lane, whole: bool) -> Lane:
+    own = project.track_of(lane.id).device(lane.device).position(lane.parameter)
+    lane = replace(lane, reach=(0.0, 1.0)) if whole else lane
+    value = float(lane.from_position(own))
+    return replace(
+        lane, curve=flat(value), cycle=None, switches=(), layers=(), bypassed=False, relative=False, fit=False
+    )
+
+
 def _lane(lane: Lane, listening: Listening) -> Lane:
     for held, value in listening.held:
         if lane.id == held:

@@ -71,14 +71,15 @@ def encode(
     tracks: tuple[Track, ...] | None = None,
     exact_time: bool = False,
 ) -> bytes:
-    """The bytes of a MIDI file with some lanes and the notes of some tracks, or all that are exported.
+    """The bytes of a MIDI file with some lanes and the notes of some tracks, or all that are exported; muted tracks are
+    left out.
     `exact_time`: with the further tempo events that `tempo_messages` says of."""
     tracks = project.tracks if lanes is None and tracks is None else tracks or ()
     lanes = exported_lanes(project) if lanes is None else lanes
     end = round(project.length * TICKS)
     chunks = [_conductor(project, end, exact_time)]
     for track in tracks:
-        if track.notes:
+        if track.notes and not track.muted:
             sent = note_messages(project, track)
             name = meta(NAME, _text(track.name))
             chunks.append(_track(b"\0" + name + _events(sent), sent.tick, end))

@@ -8,6 +8,7 @@ import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 
+from zolvek.core.edits.monitoring import lanes_outside
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.lane_evaluation import EvaluatedLane, played
 from zolvek.core.movement.evaluation.quantised_steps import Resolution, Stream, stepped
@@ -21,8 +22,8 @@ Row = tuple[EvaluatedLane, Stream, Messages]
 
 
 def exported_lanes(project: Project) -> list[EvaluatedLane]:
-    """The lanes that are exported, as they are heard: those that are applied."""
-    return [played(lane, project) for lane in project.lanes() if not lane.bypassed]
+    """The lanes that are exported, as they are heard: one that is bypassed stands still."""
+    return [played(lane, project) for lane in lanes_outside(project)]
 
 
 def stream(

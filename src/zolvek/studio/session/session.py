@@ -15,11 +15,13 @@ from typing import NamedTuple
 from zolvek.core.arrays import Ints
 from zolvek.core.curve.curve import Curve
 from zolvek.core.edits import replacement
+from zolvek.core.edits.monitoring import Listening, heard
 from zolvek.core.edits.targets import Target, put_curve
 from zolvek.core.errors import ZolvekError
 from zolvek.core.history.history import changed_lanes
 from zolvek.core.limits import LIMITS
 from zolvek.core.model.project import Lane, Project
+from zolvek.core.records import replace
 from zolvek.core.time import durations
 from zolvek.studio.session.arming import Passes
 from zolvek.studio.session.arrangement import Arranging
@@ -87,6 +89,7 @@ class Session:
         self.tools = Tools(settings)
         self.look = Look(settings)
         self.passes = Passes(self.document, settings)
+        self._audible: tuple[Project, Listening, Project] | None = None
         self.preview.changed.connect(self._hear_preview)
         self.document.selected = self._selected
 
@@ -96,6 +99,14 @@ class Session:
     def project(self) -> Project:
         """The present project."""
         return self.document.project
+
+    @property
+    def audible(self) -> Project:
+        """The project as it is heard now, with what a hand holds; the same object while nothing of that changes."""
+        project, listening = self.project, replace(self.audition.listening, held=self.held.values, metronome=False)
+        if self._audible is None or self._audible[0] is not project or self._audible[1] != listening:
+            self._audible = project, listening, heard(project, listening)
+        return self._audible[2]
 
     @property
     def lane(self) -> Lane | None:

@@ -64,9 +64,13 @@ class Link:
     # --- what is given ---
 
     def use(self, project: Project, resolution: Resolution) -> None:
-        """Send the project's messages to the ports' process."""
+        """Send the project's messages, as it is heard, to the ports' process."""
         self.project = project
         self.send(messages.Use(project, resolution))
+
+    def hold(self, held: tuple[tuple[str, float], ...]) -> None:
+        """Lanes held at values 0..1 of their curves are sent there at once."""
+        self.send(messages.Hold(held))
 
     def start(self, beat: float, count_in: int = 0, clicks: int = 0, moment: float = 0.0) -> None:
         """Start from a beat after a count-in."""

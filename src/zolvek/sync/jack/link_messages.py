@@ -29,6 +29,12 @@ class Use(Command, frozen=True):
     resolution: Resolution
 
 
+class Hold(Command, frozen=True):
+    """Lanes held at values 0..1 of their curves, as by a hand."""
+
+    held: tuple[tuple[str, float], ...]
+
+
 class UseTime(Command, frozen=True):
     """Whether the song goes with the server's transport, and is the one that says bars and beats there."""
 

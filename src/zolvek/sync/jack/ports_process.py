@@ -23,6 +23,7 @@ from typing import Any, BinaryIO, NamedTuple
 from msgspec.structs import astuple
 
 from zolvek.core.edits.connections import MIX, SIDES, Port, PortKind, ports_of
+from zolvek.core.edits.monitoring import Listening, heard
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
@@ -41,7 +42,9 @@ from zolvek.sync.timeline.clock_messages import RATES
 
 POLL_INTERVAL_S = 0.01  # seconds between looks at what the callbacks say
 ORDER_TIMEOUT_S = 0.25  # seconds within which the callbacks take an order
-TABLES_APART_S = 0.15  # seconds between tables: while something is dragged not each edit is worth one
+# Seconds between tables, and how many times as long as one takes: while something is dragged or held not each change
+# is worth one.
+SHORTEST_APART_S, LONGEST_APART_S, SHARE_REST = 0.015, 0.3, 4.0
 SERVER_INTERVAL_S = 1.0  # seconds between looks for a server
 LISTENERS_INTERVAL_S = 0.5  # seconds between looks whether anything listens to the sound
 FEWEST_ROWS = 18  # of the sound's, touched beforehand: a mix and eight tracks
@@ -76,6 +79,8 @@ class PortsProcess:
         self.building: threading.Thread | None = None
         self.tempo: TempoMap | None = None  # of what is sent now
         self.due = False  # tables are to be made again
+        self.held: tuple[tuple[str, float], ...] = ()
+        self.apart = SHORTEST_APART_S  # seconds between tables, by how long one takes
         memory.reals[s.SPEED] = 1.0
 
     # --- commands ---
@@ -89,6 +94,10 @@ class PortsProcess:
             if ports != self.client.ports:
                 self.client.use_ports(ports)
                 self._connect_all()
+
+    def hold(self, held: tuple[tuple[str, float], ...]) -> None:
+        """Lanes that are held stand where they are held, and nowhere else."""
+        self.held, self.due = held, True
 
     def use_time(self, together: bool, leads: bool) -> None:
         """Whether the song goes with the server's transport, and is the one that says bars and beats there."""
@@ -242,9 +251,10 @@ class PortsProcess:
         if now - self.counted > LISTENERS_INTERVAL_S:
             self.counted = now
             self.client.post_sound_request()
-        if self.due and self.building is None and now - self.made > TABLES_APART_S:
+        if self.due and self.building is None and now - self.made > self.apart:
             self.due, self.made = False, now
-            work = (self.project, self.resolution, self.rate, self.client.ports, self.code)
+            project = heard(self.project, Listening(held=self.held))
+            work = (project, self.resolution, self.rate, self.client.ports, self.code)
             self.building = threading.Thread(target=self._build, args=work, daemon=True)
             self.building.start()
 
@@ -269,10 +279,12 @@ class PortsProcess:
         ports: tuple[Port, ...],
         code: str,
     ) -> None:
-        tables: MessageTables | None = None
+        tables, begun = None, time.monotonic()
         try:
             tables = tables_of(project, resolution, rate, ports, code)
         finally:
+            took = time.monotonic() - begun
+            self.apart = min(max(SHARE_REST * took, SHORTEST_APART_S), LONGEST_APART_S)
             self.commands.put(Built(tables, project, ports))
 
     def _use_built(self, built: Built) -> None:
@@ -328,6 +340,7 @@ class PortsProcess:
 # What is done for each command: its fields are the arguments.
 HANDLERS: dict[type[Command], Callable[..., None]] = {
     messages.Use: PortsProcess.use,
+    messages.Hold: PortsProcess.hold,
     messages.UseTime: PortsProcess.use_time,
     messages.Start: PortsProcess.start,
     messages.Stop: PortsProcess.stop,

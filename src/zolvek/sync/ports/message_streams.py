@@ -20,7 +20,7 @@ from zolvek.sync.timeline import osc_messages
 from zolvek.sync.timeline.clock_messages import RATES
 
 RATE = 48_000  # frames a second that messages are placed by
-EDITS_APART_S = 0.2  # between computations: while something is dragged not each edit is worth one
+EDITS_APART_S = 0.04  # between computations: while something is dragged or held not each change is worth one
 
 MidiRow = tuple[str, bytes]  # a port's name, "" for the one of all else; a message
 

@@ -7,6 +7,7 @@ import contextlib
 import itertools
 import socket
 import threading
+import time
 from collections import deque
 from collections.abc import Callable
 from typing import Any
@@ -20,6 +21,7 @@ POLL_INTERVAL_S = 0.2  # seconds after which a listener looks whether it is to e
 CLOSE_TIMEOUT_S = 1.0  # seconds
 MOST_TAKEN = 128  # packets that are read at a look
 MOST_BUNDLES = 512  # that wait for it
+MOST_KEPT = 65_536  # packets, while each is kept
 MOST_WAITING = 4_096  # controls whose last value is kept until it is taken
 
 
@@ -53,21 +55,24 @@ class Output:
 
 class Input:
     """Listens at a port, of this machine alone unless `anywhere`; `read` makes address and number of a packet,
-    `address_of` says a message's address at once. The last packet of each address is kept until it is taken: a flood
-    moves a control no more often than it is looked at. `own_port`: that of our output; what comes from there is ours,
-    and not taken. Raises ZolvekError where the port is taken."""
+    `read_timed` those with their times, `address_of` says a message's address at once. The last packet of each address
+    is kept until it is taken: a flood moves a control no more often than it is looked at. `own_port`: that of our
+    output; what comes from there is ours, and not taken. Raises ZolvekError where the port is taken."""
 
     def __init__(
         self,
         port: int,
         read: Callable[[bytes], list[tuple[str, float]]],
+        read_timed: Callable[[bytes, float], list[tuple[str, float, float]]],
         address_of: Callable[[bytes], str],
         anywhere: bool = False,
     ) -> None:
-        self.read, self.address_of, self.lock = read, address_of, threading.Lock()
+        self.read, self.read_timed, self.address_of, self.lock = read, read_timed, address_of, threading.Lock()
         self.latest: dict[str, bytes] = {}
         self.bundles: deque[bytes] = deque(maxlen=MOST_BUNDLES)
         self.came = self.bad = self.left_out = self.own = 0
+        self.all: deque[tuple[bytes, float]] = deque(maxlen=MOST_KEPT)  # while each is kept
+        self.keeps_all = False
         self.own_port = 0
         self.socket = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         self.socket.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, HELD_BYTES)
@@ -100,6 +105,27 @@ class Input:
             taken.update(rows)
         return taken
 
+    def keep_all(self, on: bool) -> None:
+        """Whether each packet is kept with the time it came at, for a pass, or the last of each address alone."""
+        self.keeps_all = on
+
+    def take_all(self) -> list[tuple[str, float, float]]:
+        """Address, number and time (of time.perf_counter) of all that has come since: that of a bundle's time tag,
+        where it has one."""
+        with self.lock:
+            packets = list(self.all)
+            self.all.clear()
+        rows: list[tuple[str, float, float]] = []
+        for packet, came in packets:
+            try:
+                timed = self.read_timed(packet, came)
+            except ZolvekError:
+                self.bad += 1
+                continue
+            self.came += len(timed)
+            rows += timed
+        return sorted(rows, key=lambda row: row[2])
+
     def _work(self) -> None:
         while self.running:
             try:
@@ -116,7 +142,10 @@ class Input:
     def _keep(self, packet: bytes) -> None:
         address = self.address_of(packet)
         with self.lock:
-            if not address:
+            if self.keeps_all:
+                self.left_out += len(self.all) == MOST_KEPT
+                self.all.append((packet, time.perf_counter()))
+            elif not address:
                 self.left_out += len(self.bundles) == MOST_BUNDLES
                 self.bundles.append(packet)
             elif address in self.latest or len(self.latest) < MOST_WAITING:

@@ -5,12 +5,14 @@ they play."""
 from __future__ import annotations
 
 import re
+import time
 from collections.abc import Iterable
 from itertools import groupby
 from typing import NamedTuple
 
 import numpy as np
 
+from zolvek.core.edits.monitoring import lanes_outside
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.evaluation.lane_evaluation import played
@@ -19,6 +21,8 @@ ROOT = "/zolvek"
 RATES = (10.0, 30.0, 60.0, 120.0, 250.0)  # times a second that a lane which moves is sent
 NEVER = re.compile(r"[^\x21-\x7e]|[#*,/?\[\]{}]")  # what an address may not have (OSC 1.0, Address Spaces)
 BUNDLE, DEEPEST = b"#bundle\0", 8  # how a bundle begins, and bundles in bundles at most
+NTP_EPOCH_S = 2_208_988_800  # seconds from 1900, from which time tags count, to 1970
+MOST_APART_S = 10.0  # seconds that a time tag may be off: another clock than ours is meant by one that is further
 MOST_BYTES = 1_400  # of a bundle: it goes in one piece through any network
 
 
@@ -103,6 +107,25 @@ def bundles(rows: Iterable[OscValue], moment: dict[float, float]) -> list[bytes]
     return packets
 
 
+def read_timed(packet: bytes, came: float) -> list[tuple[str, float, float]]:
+    """As `read`, each with the time at which it is meant, of time.perf_counter: that of its bundle's time tag (OSC 1.0,
+    Temporal Semantics), where it is within MOST_APART_S of when it came."""
+    moment = _moment(packet)
+    if moment is None:
+        return [(address, number, came) for address, number in read(packet)]
+    meant = moment - time.time() + time.perf_counter()
+    at = meant if abs(meant - came) < MOST_APART_S else came
+    return [(address, number, at) for address, number in read(packet)]
+
+
+def _moment(packet: bytes) -> float | None:
+    """The time tag of a bundle in seconds since the epoch; None for a message, and where it means at once."""
+    if not packet.startswith(BUNDLE) or len(packet) < len(BUNDLE) + 8:
+        return None
+    tag = int.from_bytes(packet[len(BUNDLE) : len(BUNDLE) + 8], "big")
+    return None if tag <= 1 else tag / 2**32 - NTP_EPOCH_S
+
+
 def read(packet: bytes) -> list[tuple[str, float]]:
     """Address and first number of each message of a packet; one that is not a number (NaN, infinite) is left out.
     Raises ZolvekError for what is not a packet."""
@@ -170,7 +193,8 @@ def _free(taken: dict[str, str], wanted: str, key: str) -> str:
 
 
 def _sending(project: Project) -> list[Lane]:
-    return [lane for lane in project.lanes() if not lane.bypassed]
+    """A lane that is bypassed stands at its control's own value, wherever that is."""
+    return lanes_outside(project, whole=True)
 
 
 def _rows(

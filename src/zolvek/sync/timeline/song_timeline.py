@@ -47,11 +47,11 @@ class SongTimeline(NamedTuple):
 
 
 def sending(project: Project, rate: int, ports: tuple[Port, ...], resolution: Resolution = FINEST) -> SongTimeline:
-    """The messages of the tracks' notes and of all lanes that are exported. Ports are counted as they stand in
-    `ports`; a track that has none of its own sends to the one of all."""
+    """The messages of the notes of tracks that are not muted, and of all lanes that are exported. Ports are counted as
+    they stand in `ports`; a track that has none of its own sends to the one of all."""
     numbers = {port.key: number for number, port in enumerate(ports)}
     track_ports = {track.id: numbers.get(f"track {track.id}", ALL) for track in project.tracks}
-    played = [track for track in project.tracks if track.notes]
+    played = [track for track in project.tracks if track.notes and not track.muted]
     parts: list[tuple[int, Messages]] = [(track_ports[track.id], note_messages(project, track)) for track in played]
     spans = [note_spans(project, track) for track in played]
     counts: list[int] = []

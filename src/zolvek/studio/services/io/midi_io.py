@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from zolvek.core.edits import controller_mappings
+from zolvek.core.edits.controller_reader import ControllerReader
 from zolvek.studio.services.playback.player import Player
 from zolvek.studio.session.control_moves import turn_all
 from zolvek.studio.session.session import Session
@@ -39,6 +40,7 @@ class MidiIO(QObject):
         self.session, self.player = session, player
         self.rows: deque[SentMessage] = deque(maxlen=MOST_ROWS)
         self.watched = False  # a user looks at the messages
+        self.reader = ControllerReader()
         self.last_control = ""
         self.gesture: object = None
         self.moving: set[tuple[str, str]] = set()  # what is being moved: devices, parameters
@@ -55,7 +57,8 @@ class MidiIO(QObject):
         self.filters: Callable[[bytes, float], bool] = lambda _message, _seconds: False
         self.came.connect(self.heard)
         session.shown.changed.connect(self._learn)
-        session.document.changed.connect(self._send_state)
+        for part in (session.document, session.audition, session.held):
+            part.changed.connect(self._send_state)
         player.passed.connect(self._passed)
         player.begun.connect(self._begun)
 
@@ -73,6 +76,11 @@ class MidiIO(QObject):
             self.session.notices.say(f"{controller_mappings.control_name(which)} is not mapped yet.")
             return
         self.turned(target, position, seconds)
+
+    def record_moves(self, rows: list[tuple[tuple[str, str], float, float]]) -> None:
+        """Moves with their times, in a pass: each of them, none thinned."""
+        for target, position, seconds in rows:
+            self.move_controls({target: position}, seconds)
 
     def turned(self, target: tuple[str, str], position: float, seconds: float | None = None) -> None:
         """A hand outside, on a controller or in a plugin's own window, moves a device's parameter: it comes up
@@ -127,7 +135,7 @@ class MidiIO(QObject):
         if key is not None:
             self.key_moved.emit(*key, seconds)
             return
-        result = controller_mappings.read_message(message)
+        result = self.reader.read(message)
         if result is not None:
             self.move(*result, seconds)
 
@@ -174,10 +182,9 @@ class MidiIO(QObject):
     def _send_state(self) -> None:
         """The song as it is now is what is sent."""
         if self.stream is not None:
-            project = self.session.project
-            kept = project.sync
+            kept = self.session.project.sync
             self._open_named()
-            self.stream.use(project, self.session.settings.midi.resolution, kept.clock, kept.code)
+            self.stream.use(self.session.audible, self.session.settings.midi.resolution, kept.clock, kept.code)
 
     def _open_named(self) -> None:
         """The ports that lanes name, where the machine has them."""

@@ -41,7 +41,8 @@ class OscLink(QObject):
         self.timer = QTimer(self)
         self.timer.setInterval(TAKEN_MS)
         self.timer.timeout.connect(self._take)
-        session.document.changed.connect(self.send_state)
+        for part in (session.document, session.audition, session.held):
+            part.changed.connect(self.send_state)
         player.passed.connect(self._count)
         player.stopped.connect(self._count)
 
@@ -73,7 +74,7 @@ class OscLink(QObject):
     def send_state(self) -> None:
         """The song as it is now is what is sent."""
         if self.stream is not None:
-            self.stream.use(self.session.project, self.session.settings.connect.osc_rate)
+            self.stream.use(self.session.audible, self.session.settings.connect.osc_rate)
 
     def _count(self) -> None:
         if self.output is not None and (self.output.sent, self.output.refused) != self.counted:
@@ -99,7 +100,7 @@ class OscLink(QObject):
             self.input.close()
             self.input, self.port = None, 0
         if port:
-            self.input = Input(port, osc_messages.read, osc_messages.address_of, anywhere)
+            self.input = Input(port, osc_messages.read, osc_messages.read_timed, osc_messages.address_of, anywhere)
             self._know_ourselves()
             self.port, self.anywhere = self.input.port, anywhere
             self.timer.start()
@@ -111,6 +112,7 @@ class OscLink(QObject):
         if self.input is None:
             return
         ignored = self.input.own
+        self._record()
         taken = self.input.take()
         if not taken:
             if ignored != self.counted_own:
@@ -128,6 +130,18 @@ class OscLink(QObject):
         if moves:
             self.midi_io.move_controls(moves)
         self.changed.emit()
+
+    def _record(self) -> None:
+        """In a pass every value counts, at its own time."""
+        assert self.input is not None
+        recording = self.session.passes.recording
+        if recording or self.input.keeps_all:
+            targets = self._targets()
+            rows = [(targets.get(address), number, at) for address, number, at in self.input.take_all()]
+            known = [(target, min(max(number, 0.0), 1.0), at) for target, number, at in rows if target is not None]
+            self.strange += len(rows) - len(known)
+            self.midi_io.record_moves(known)
+        self.input.keep_all(recording)
 
     def _know_ourselves(self) -> None:
         """What we send ourselves to the port that we listen to is not taken, and said."""

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from zolvek.core.edits import connections as edits
+from zolvek.core.edits.monitoring import heard
 from zolvek.core.model.project import Project
 from zolvek.core.model.sync_setup import Role, Source, SyncSetup
 from zolvek.core.records import replace
@@ -56,6 +57,8 @@ class SyncLink(QObject):
         self.taking.timeout.connect(self._take)
         self.reported.connect(self._heard)
         session.document.changed.connect(self._use)
+        session.audition.changed.connect(self._use)
+        session.held.changed.connect(self._hold)
         player.stopped.connect(self._settle)
         midi_io.filters = self.handle_clock
 
@@ -141,21 +144,28 @@ class SyncLink(QObject):
         if self.link is None:
             return
         project, settings = self.session.project, self.session.settings
-        kept = project.sync
+        kept, listening = project.sync, self.session.audition.listening
         resolution = settings.midi.resolution
-        state = (project, resolution, kept, self._named())
+        state = (project, resolution, listening, kept, self._named())
         before, self.sent = self.sent, state
-        if not before or before[0] is not project or before[1] != resolution:
-            self.link.use(project, resolution)
-        if before and before[2:] == state[2:]:
+        if not before or before[0] is not project or before[1:3] != state[1:3]:
+            self.link.use(heard(project, listening), resolution)
+        if before and before[3:] == state[3:]:
             return
         self.link.send(messages.UseTime(kept.together, kept.role == Role.LEAD))
         self.link.send(messages.SendClock(kept.clock, kept.code))
-        if not before or before[3] != state[3]:
-            self.link.send(messages.UseConnections(state[3]))
+        if not before:
+            self._hold()
+        if not before or before[4] != state[4]:
+            self.link.send(messages.UseConnections(state[4]))
         if self.through is not None:
             self.through.use(kept)
         self.changed.emit()
+
+    def _hold(self) -> None:
+        """What a hand holds goes out at once."""
+        if self.link is not None:
+            self.link.hold(self.session.held.values)
 
     def edit(self, label: str, change: Callable[[Project], Project]) -> None:
         """Change the project's sync setup, as one step."""
@@ -281,7 +291,7 @@ class SyncLink(QObject):
         if self.link is None:
             return
         taken = self.link.take()
-        if len(taken) > MOST_AT_ONCE:
+        if len(taken) > MOST_AT_ONCE and not self.session.passes.recording:  # a pass takes them all
             kept = _thinned(taken)
             self.dropped += len(taken) - len(kept)
             taken = kept
