@@ -106,7 +106,11 @@ class AssistiveTools(unittest.TestCase):
         signals = self.bus.filter(rule, bufsize=10_000)
         self.signals = signals.__enter__()  # what comes while an answer is waited for is kept
         self.addCleanup(signals.close)
-        self.ask(new_method_call(REGISTRY, "RegisterEvent", "s", ("object:StateChanged:focused",)))
+        for attempt in range(5):  # the registry comes up with the first call
+            with contextlib.suppress(LookupError):
+                self.ask(new_method_call(REGISTRY, "RegisterEvent", "s", ("object:StateChanged:focused",)))
+                break
+            time.sleep(0.2 * (attempt + 1))
         self.program = subprocess.Popen(
             [sys.executable, "-c", DRIVEN], env=env, text=True,
             stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,

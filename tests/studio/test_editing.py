@@ -181,7 +181,7 @@ class Menus(Hand):
         self.choose((4,), None)
         menu = self.menu(self.lane, self.spot(6.1, 0.5))
         self.assertEqual(self.session.points.chosen.tolist(), [1, 2])
-        next(a for a in menu.actions() if a.text() == "Shape: Hold").trigger()
+        next(a for a in menu.actions() if a.text().replace("&", "") == "Shape: Hold").trigger()
         menu.close()
         self.assertEqual(np.flatnonzero(self.curve().shape[:-1] == 0).tolist(), [1])
         menu = self.menu(self.lane, self.spot(16.1, 0.8))

@@ -340,7 +340,7 @@ class Everyday(WindowTest):
         event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, place, self.lane.mapToGlobal(place))
         self.app.sendEvent(self.lane, event)
         menu = QApplication.activePopupWidget()
-        next(a for a in present(menu).actions() if a.text() == text).trigger()
+        next(a for a in present(menu).actions() if a.text().replace("&", "") == text).trigger()
         present(menu).close()
         self.window.activateWindow()
 

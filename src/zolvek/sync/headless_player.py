@@ -69,6 +69,7 @@ class Performance:
         self.closing: list[Closed] = []
         self.loop: tuple[float, float] | None = None
         self.steering: ClockFollower | None = None
+        self.said_missing = False
         self.playback = Playback(self.project)
         self.lost: list[str] = []  # what is not played that should be
         self.playback.on_loss = lambda error, _: self._lose(str(error))
@@ -213,6 +214,10 @@ class Performance:
         if not report.state:
             return report.trouble
         missed = int(self.link.words[shared_layout.XRUNS])
+        silent = int(self.link.words[shared_layout.FREE_MISSING])
+        if silent and not self.said_missing:
+            self.said_missing = True
+            self._lose("Sound came too late for a program that renders faster than real time. Render it again.")
         unsent = int(self.link.words[shared_layout.FULL])
         full = f", {unsent} messages dropped" if unsent else ""
         return f"{report.state} {report.rate / 1000:g} kHz, {missed} late{full}"

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QContextMenuEvent
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from zolvek.core.curve.shapes import SHAPES
-from zolvek.studio.app.menu_letters import deal_letters
+from zolvek.studio.app.menu_letters import MenuLetters
 from zolvek.studio.app.menus import Actions
 
 LINE = "-"
@@ -113,5 +113,5 @@ def menu_of(actions: Actions, kind: str, parent: QWidget) -> QMenu:
             menu.addSeparator()
         else:
             menu.addAction(actions.made[key])
-    deal_letters(menu)
+    MenuLetters(menu)
     return menu

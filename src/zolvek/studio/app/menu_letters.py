@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QMenu
 
 
@@ -29,18 +30,23 @@ def _usable(text: str, only_initials: bool) -> list[int]:
     return [i for i in places if i == 0 or not text[i - 1].isalnum()] if only_initials else places
 
 
-def deal_letters(menu: QMenu) -> None:
+class MenuLetters(QObject):
     """While a menu is open its entries have letters; elsewhere their texts stay as they are."""
 
-    def show() -> None:
-        entries = [action for action in menu.actions() if not action.isSeparator()]
+    def __init__(self, menu: QMenu) -> None:
+        super().__init__(menu)
+        self.menu = menu
+        menu.aboutToShow.connect(self.deal)
+        menu.aboutToHide.connect(self.take_back)
+
+    def deal(self) -> None:
+        """Underline a letter of each entry."""
+        entries = [action for action in self.menu.actions() if not action.isSeparator()]
         texts = [action.text().replace("&", "") for action in entries]
         for action, text, at in zip(entries, texts, letters(texts), strict=True):
             action.setText(f"{text[:at]}&{text[at:]}" if at >= 0 else text)
 
-    def hide() -> None:
-        for action in menu.actions():
+    def take_back(self) -> None:
+        """Texts as they were."""
+        for action in self.menu.actions():
             action.setText(action.text().replace("&", ""))
-
-    menu.aboutToShow.connect(show)
-    menu.aboutToHide.connect(hide)

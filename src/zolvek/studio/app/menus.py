@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QMenu, QMenuBar, QWidget
 from zolvek.core.errors import ZolvekError
 from zolvek.studio.actions.action import Action
 from zolvek.studio.actions.action_table import ACTIONS, MENUS, MNEMONICS
-from zolvek.studio.app.menu_letters import deal_letters
+from zolvek.studio.app.menu_letters import MenuLetters
 from zolvek.studio.services.context import Studio
 from zolvek.studio.toolkit import theme as themes
 
@@ -67,13 +67,13 @@ class Actions(QObject):
             menu = bar.addMenu(MNEMONICS.get(name, f"&{name}"))
             assert menu is not None
             menu.setToolTipsVisible(True)
-            deal_letters(menu)
+            MenuLetters(menu)
             submenus: dict[str, QMenu] = {}
             for row in rows:
                 if row.group and row.group not in submenus:
                     submenus[row.group] = QMenu(row.group, menu)
                     submenus[row.group].setToolTipsVisible(True)
-                    deal_letters(submenus[row.group])
+                    MenuLetters(submenus[row.group])
                     menu.addMenu(submenus[row.group])
                 elif row.apart:
                     submenus.get(row.group, menu).addSeparator()

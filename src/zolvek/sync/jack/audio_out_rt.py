@@ -34,10 +34,9 @@ from zolvek.sync.jack.shared_layout import (
 )
 
 KEPT_BACK_FRAMES = 4  # frames that have been played and are still there, to read between them
-LONGEST_WAIT, NAP = (
-    20_000,
-    200,
-)  # times and microseconds that a faster than real time cycle waits for sound
+# Times and microseconds that a cycle faster than real time waits for sound: 9 s. After 10 s the server itself ends that
+# mode (jack2, JackFreewheelDriver).
+LONGEST_WAIT, NAP = 45_000, 200
 
 
 # --- sound ---

@@ -108,7 +108,8 @@ GO_START, GO_STOP, GO_LOCATE = 1, 2, 3
     LEFT_OUT,
     SOUND_APART,
     CLICKS,
-) = range(EMISSION_WORDS, EMISSION_WORDS + 61)
+    FREE_MISSING,
+) = range(EMISSION_WORDS, EMISSION_WORDS + 62)
 
 SLOTS = 1_024  # words in all
 FIRST_MIDI, FIRST_SOUND = 200, 360  # where the addresses of the ports begin

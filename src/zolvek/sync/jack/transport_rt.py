@@ -14,9 +14,11 @@ from zolvek.sync.jack.emission_rt import emit_messages, notes_off, send_position
 from zolvek.sync.jack.native import compiled, int64_at, put_real, uint32_at
 from zolvek.sync.jack.shared_layout import (
     CLIENT,
+    ENDED,
     EPOCH,
     EXPECTED,
     FRAME,
+    FREE_MISSING,
     FREEWHEEL,
     GO,
     GO_DONE,
@@ -127,6 +129,8 @@ def emit_block(h: Any, d: Any, t: Any, offset: Any, song: Any, n: Any, speed: An
     done = copied(h, n, first, offset, False) if whole else stretched(h, n, song, offset, speed)
     if h[SOUND_WANTED] != 0:
         h[MISSING] += n - done
+        if h[FREEWHEEL] != 0 and h[ENDED] == 0:
+            h[FREE_MISSING] += n - done
 
 
 @compiled

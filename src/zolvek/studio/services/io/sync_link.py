@@ -257,6 +257,11 @@ class SyncLink(QObject):
                 "messages dropped",
             ),
             (
+                int(words[shared_layout.FREE_MISSING]),
+                "frame without sound faster than real time",
+                "frames without sound faster than real time",
+            ),
+            (
                 int(words[shared_layout.HEARD_LOST]) + self.dropped,
                 "message skipped",
                 "messages skipped",
