@@ -235,9 +235,9 @@ class Hosted(unittest.TestCase):
         seen: list[np.ndarray] = []
         run = Instance.run
 
-        def watched(self: Instance, frames: int, messages: list) -> None:
+        def watched(self: Instance, frames: int, messages: list, positions: list) -> None:
             seen.append(self.controls.copy())
-            run(self, frames, messages)
+            run(self, frames, messages, positions)
 
         with mock.patch.object(Instance, "run", watched):
             first = render(made, 0.0, 8.0)

@@ -7,6 +7,7 @@ from __future__ import annotations
 import numpy as np
 
 from zolvek.core.arrays import Floats, Ints
+from zolvek.core.time.meter import MeterMap
 from zolvek.core.time.tempo import TempoMap
 from zolvek.sound.signal.automation import LEAD_FRAMES, Block
 
@@ -87,7 +88,7 @@ class SongHistory:
         self.count = len(beats)
         self.blocks.clear()
 
-    def block(self, late: int, tempo: TempoMap, rate: int) -> Block:
+    def block(self, late: int, tempo: TempoMap, meter: MeterMap, rate: int) -> Block:
         """What a device hears of the song now whose sound is so many frames late."""
         if late not in self.blocks:
             lacking = late + LEAD_FRAMES - (len(self.song) - self.count)
@@ -102,7 +103,7 @@ class SongHistory:
             if self.song[first] - self.song[first - LEAD_FRAMES] != LEAD_FRAMES:
                 before = before[:0]  # the song has come from elsewhere
             self.blocks[late] = Block(
-                self.beats[first:end], rate, int(song[0]), before, song if broken else None, tempo
+                self.beats[first:end], rate, int(song[0]), before, song if broken else None, tempo, meter
             )
         return self.blocks[late]
 

@@ -256,7 +256,7 @@ class Renderer:
         return out, sent, after
 
     def _block(self, late: int) -> Block:
-        return self.history.block(late, self.project.tempo, self.rate)
+        return self.history.block(late, self.project.tempo, self.project.meter, self.rate)
 
     def _side(self, device: Device, late: int) -> Floats | None:
         """What a side-chain listens to, as late as the sound that it goes with."""

@@ -14,12 +14,15 @@ from zolvek.core.arrays import Floats, Ints, frozen
 from zolvek.core.model.project import Device, Project
 from zolvek.core.movement.evaluation.lane_evaluation import EvaluatedLane, played
 from zolvek.core.records import Record, field
+from zolvek.core.time.meter import MeterMap
 from zolvek.core.time.tempo import TempoMap
+from zolvek.sound.signal.song_position import SongPosition, position_at
 
 FINE_FRAMES = 16  # frames between control points of what is computed here
 COARSE = 64  # of what a library effect does: setting it costs more
 
 
+POSITION_EVERY = 4_800  # frames of the song between positions, a whole number of COARSE
 LEAD_FRAMES = 64  # frames before a stretch that are known of it: its controls are held from there
 NONE = np.empty(0)
 
@@ -27,7 +30,8 @@ NONE = np.empty(0)
 class Block(Record, frozen=True, eq=False):
     """A stretch of sound: the project's beat at each of its frames, and the sample rate. `frame`: the song's frame
     that it begins with; `song`: the song's frame at each of its frames, where it jumps on the way (None: it doesn't);
-    `before`: the beats of the LEAD_FRAMES frames before it, or fewer where they are not known; `tempo`: the song's."""
+    `before`: the beats of the LEAD_FRAMES frames before it, or fewer where they are not known; `tempo`
+    and `meter`: the song's."""
 
     beats: Floats
     rate: int
@@ -35,11 +39,28 @@ class Block(Record, frozen=True, eq=False):
     before: Floats = field(default_factory=lambda: NONE)
     song: Ints | None = None
     tempo: TempoMap = field(default_factory=TempoMap)
+    meter: MeterMap = field(default_factory=MeterMap)
 
     @property
     def frames(self) -> int:
         """How many frames the block has."""
         return len(self.beats)
+
+    @property
+    def positions(self) -> list[SongPosition]:
+        """Where the song is at the beginning, wherever it goes on elsewhere, where tempo or meter change, and now and
+        then between."""
+        result = []
+        changes = np.concatenate(([point.beat for point in self.tempo.points], self.meter.starts))
+        for first, last in self.runs:
+            frame = self.frame + first if self.song is None else int(self.song[first])
+            every = range(first + POSITION_EVERY - frame % POSITION_EVERY, last, POSITION_EVERY)
+            inside = self.beats[first:last]
+            new = changes[(changes > inside[0]) & (changes <= inside[-1])]
+            changed = (first + np.searchsorted(inside, new)).tolist()
+            for at in sorted({first, *every, *changed}):
+                result.append(position_at(at, frame + at - first, float(self.beats[at]), self.tempo, self.meter))
+        return result
 
     @property
     def runs(self) -> list[tuple[int, int]]:

@@ -12,7 +12,8 @@ from zolvek.core.model.device_kind import DeviceKind
 from zolvek.core.model.plugin import fitted
 from zolvek.core.model.project import Device
 from zolvek.sound.hosting.lv2.lv2_folders import bundles, is_bundle, roots
-from zolvek.sound.hosting.lv2.lv2_world import World, describe, described, kind_of
+from zolvek.sound.hosting.lv2.lv2_presets import kind_of
+from zolvek.sound.hosting.lv2.lv2_world import World, describe, described
 from zolvek.sound.hosting.plugin.control_events import BLOCK_FRAMES, defaults
 from zolvek.sound.hosting.plugin.plugin_entry import Contents, PluginEntry
 from zolvek.sound.hosting.plugin.plugin_unit import HostedUnit

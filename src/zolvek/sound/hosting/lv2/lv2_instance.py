@@ -3,7 +3,7 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
+from collections.abc import Sequence
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
@@ -12,15 +12,18 @@ import numpy as np
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.plugin import Plugin
+from zolvek.sound.hosting.lv2 import event_buffers
+from zolvek.sound.hosting.lv2.event_buffers import EVENTS_BYTES
 from zolvek.sound.hosting.lv2.host_features import Services, within_reach
 from zolvek.sound.hosting.lv2.lilv import loaded, urids
-from zolvek.sound.hosting.lv2.lv2_world import ATOM, LV2, MIDI_EVENT, World, world_of
+from zolvek.sound.hosting.lv2.lv2_world import ATOM, LV2, World, world_of
+from zolvek.sound.hosting.lv2.time_events import designated, position_event, time_port
 from zolvek.sound.hosting.plugin.cleared_memory import settled
 from zolvek.sound.hosting.plugin.control_events import BLOCK_FRAMES
 from zolvek.sound.hosting.plugin.note_events import Message, between
 from zolvek.sound.hosting.plugin.plugin_unit import Stretch
+from zolvek.sound.signal.song_position import SongPosition
 
-EVENTS_BYTES = 8_192  # bytes of an event buffer
 BUFFER_SIZE = f"{LV2}ext/buf-size#"
 WORKER = f"{LV2}ext/worker#"
 SUCCESS, NO_SPACE = 0, 3  # LV2_Worker_Status
@@ -65,6 +68,9 @@ class Instance:
         self.run_, self.worker = self.descriptor.run, self._worker()
         self._connect(world, this_plugin, count)
         self.notes = self.events.get(plugin.events)
+        self.timed = self.events.get(time_port(world, this_plugin, count))  # takes the song's position
+        self.timed_ports = designated(world, this_plugin, count)
+        self.placed = False  # there is a position in the buffer of the last run
         state = within_reach(state, bundle, plugin.uri)
         world.restore(self.made, plugin.uri, state, self.features)
         self.active = False
@@ -152,7 +158,7 @@ class Instance:
                 if world.is_a(found, index, f"{core}OutputPort"):
                     self.written_events.append(buffer)
                 else:
-                    _empty(buffer)
+                    event_buffers.empty(buffer)
             else:
                 pointer = ffi.NULL
             connect(self.handle, index, pointer)
@@ -171,6 +177,7 @@ class Instance:
         ports, values = stretch.ports, stretch.values.astype(np.float32)
         handle, run = self.handle, self.run_
         plain = self.plain and not messages
+        positions = list(stretch.positions) if self.timed is not None or self.timed_ports else []
         taken = [sound[min(n, len(sound) - 1)] for n in range(len(plugin.inputs[:2]))]
         taken += [
             np.zeros_like(sound[0]) if side is None else side[min(n, len(side) - 1)]
@@ -186,13 +193,17 @@ class Instance:
             if ports.size:
                 controls[ports] = values[index]
             into[:, :count] = given[:, first:last]
-            if plain:  # nothing but sound goes in and out
+            here: list[SongPosition] = []
+            while positions and positions[0].at < last:
+                here.append(positions.pop(0))
+                self._set_time(here[-1])
+            if plain and not here and not self.placed:  # nothing but sound goes in and out
                 run(handle, count)
             else:
                 due = none
                 if messages:
                     due, at = between(messages, at, first, last)
-                self.run(count, due)
+                self.run(count, due, [position_event(position, position.at - first) for position in here])
             out[:sides, first:last] = come[: len(out), :count]
         if sides < len(out):
             out[1] = out[0]
@@ -203,14 +214,23 @@ class Instance:
         noted = self.notes is not None and self.noted
         return not (noted or self.written_events or self.worker != self.ffi.NULL)
 
-    def run(self, frames: int, messages: list[tuple[int, bytes]]) -> None:
+    def _set_time(self, position: SongPosition) -> None:
+        """Ports that the host sets to where the song is; none is faster than real time that knows of it."""
+        for port, name in self.timed_ports.items():
+            self.controls[port] = float(getattr(position, name)) if name else 0.0
+
+    def run(self, frames: int, messages: list[tuple[int, bytes]], positions: Sequence[list[int]] = ()) -> None:
         """The next `frames`, at most BLOCK_FRAMES, of what is in `audio`; `messages`: MIDI at frames of them,
-        increasing."""
-        if self.notes is not None and (messages or self.noted):
-            _write(self.notes, messages)
+        increasing; `positions`: events that say where the song is."""
+        timed = positions if self.timed is not None else ()
+        if self.notes is not None and (messages or self.noted or (self.timed is self.notes and (timed or self.placed))):
+            event_buffers.write(self.notes, messages, timed if self.timed is self.notes else ())
             self.noted = bool(messages)
+        if self.timed is not None and self.timed is not self.notes and (timed or self.placed):
+            event_buffers.write(self.timed, [], timed)
+        self.placed = bool(timed)
         for buffer in self.written_events:
-            _room(buffer)
+            event_buffers.room(buffer)
         self.run_(self.handle, frames)
         if self.waiting and self.worker != self.ffi.NULL:
             self._work()
@@ -254,36 +274,3 @@ class Instance:
             self._activate(False)
             self.lib.lilv_instance_free(self.made)
             self.made = None
-
-
-# --- event buffers: an LV2 atom sequence (lv2/atom/atom.h) as words of eight bytes ---
-
-
-@lru_cache(maxsize=1)
-def _kinds() -> tuple[int, int, int]:
-    numbers = urids()
-    return numbers.of(f"{ATOM}Sequence"), numbers.of(MIDI_EVENT), numbers.of(f"{ATOM}Chunk")
-
-
-def _empty(buffer: np.ndarray) -> None:
-    buffer[0] = 8 | _kinds()[0] << 32  # size of the body, and its kind
-    buffer[1] = 0
-
-
-def _room(buffer: np.ndarray) -> None:
-    """An output's: how much may be written there."""
-    buffer[0] = (EVENTS_BYTES - 8) | _kinds()[2] << 32
-
-
-def _write(buffer: np.ndarray, messages: list[tuple[int, bytes]]) -> None:
-    sequence, midi, _ = _kinds()
-    offset = 2
-    for frame, data in messages:
-        if 8 * (offset + 3) > EVENTS_BYTES:
-            break
-        buffer[offset] = frame
-        buffer[offset + 1] = len(data) | midi << 32
-        buffer[offset + 2] = int.from_bytes(data.ljust(8, b"\0"), "little", signed=True)
-        offset += 3
-    buffer[0] = 8 * (offset - 1) | sequence << 32
-    buffer[1] = 0

@@ -12,13 +12,12 @@ from urllib.parse import unquote, urlparse
 import numpy as np
 
 from zolvek.core.errors import Failure, ZolvekError
-from zolvek.core.model.device_kind import DeviceKind, DeviceRole, Preset
+from zolvek.core.model.device_kind import DeviceKind, DeviceRole
 from zolvek.core.model.plugin import Plugin
 from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
 from zolvek.sound.hosting.lv2.host_features import URIS as SERVICES
 from zolvek.sound.hosting.lv2.lilv import loaded, urids
-from zolvek.sound.hosting.plugin.plugin_presets import MOST_PRESETS, written
 from zolvek.sound.hosting.plugin.port_parameters import Port, keys_of, parameter_of
 
 LV2 = "http://lv2plug.in/ns/"
@@ -35,6 +34,8 @@ OFFERED = {
     f"{LV2}ext/buf-size#boundedBlockLength", f"{LV2}ext/state#loadDefaultState",
     *SERVICES, f"{CORE}isLive", f"{CORE}inPlaceBroken", f"{CORE}hardRTCapable",
 }  # fmt: skip
+# Beginnings of what control inputs are designated for that the host sets itself.
+SET_BY_HOST = (f"{LV2}ext/time#", f"{CORE}freeWheeling")
 STATE_URI = b"urn:zolvek:state"
 PREFIX = "lv2:"  # before a plugin's URI, in the key of its kind
 
@@ -205,6 +206,8 @@ def describe(world: World, plugin: Any) -> DeviceKind:
         if world.is_a(plugin, index, f"{CORE}AudioPort"):
             audio[_side(world, plugin, index) if comes_in else "out"].append(index)
         elif world.is_a(plugin, index, f"{CORE}ControlPort"):
+            if comes_in and world.text_of(plugin, index, f"{CORE}designation").startswith(SET_BY_HOST):
+                continue  # where the song is, which is not a person's to set
             if comes_in:
                 ports.append(_port(world, plugin, index, *(float(item[index]) for item in ranges)))
             elif (
@@ -340,57 +343,11 @@ def _grouped(parameter: Parameter) -> Parameter:
     return replace(parameter, group="Plugin")
 
 
-def presets_of(world: World, plugin: Any, kind: DeviceKind, rate: float = 48_000.0) -> tuple[Preset, ...]:
-    """A plugin's presets, each with the values it names, as they are written; those that it does not name
-    are left out."""
-    lib, ffi = world.lib, world.ffi
-    assert kind.plugin is not None
-    by_symbol = {binding.symbol: key for key, binding in kind.plugin.ports.items()}
-    types = {urids().of(f"{ATOM}{name}"): name for name in ("Float", "Double", "Int", "Long", "Bool")}
-    presets: list[Preset] = []
-    values: dict[str, float] = {}
-
-    @ffi.callback("void(const char*, void*, const void*, uint32_t, uint32_t)")
-    def text_of(symbol: Any, _: Any, value: Any, size: int, kind_: int) -> None:
-        c_types = {"Float": "float*", "Double": "double*", "Int": "int32_t*", "Long": "int64_t*", "Bool": "int32_t*"}
-        name = types.get(kind_)
-        if name is not None:
-            values[ffi.string(symbol).decode(errors="replace")] = float(ffi.cast(c_types[name], value)[0])
-
-    related = world.nodes(lib.lilv_plugin_get_related(plugin, world.uri(f"{PRESETS}Preset")))
-    for uri in sorted(related)[:MOST_PRESETS]:
-        lib.lilv_world_load_resource(world.made, world.uri(uri))
-        state = lib.lilv_state_new_from_world(world.made, urids().map, world.uri(uri))
-        if state == ffi.NULL:
-            continue
-        values.clear()
-        lib.lilv_state_emit_port_values(state, text_of, ffi.NULL)
-        beyond = world.state_text(state)
-        lib.lilv_state_free(state)
-        named = {}
-        for symbol, port in values.items():
-            key = by_symbol.get(symbol)
-            if key is not None and np.isfinite(port):
-                named[key] = written(kind, key, port, rate)
-        if named or beyond:
-            presets.append(Preset(world.label(uri) or uri.rpartition("#")[2], named, beyond))
-    return tuple(sorted(presets, key=lambda preset: preset.name.casefold()))
-
-
 @lru_cache(maxsize=64)
 def described(uri: str, bundle: Path) -> DeviceKind:
     """The kind of the plugin of a URI in a bundle. Raises ZolvekError where it can't be used."""
     world = world_of(bundle)
     return describe(world, world.plugin(uri))
-
-
-@lru_cache(maxsize=64)
-def kind_of(uri: str, bundle: Path, others: tuple[Path, ...] = ()) -> DeviceKind:
-    """The same with its presets, those that lie in other bundles too."""
-    world = World([bundle, *others])
-    plugin = world.plugin(uri)
-    kind = describe(world, plugin)
-    return replace(kind, presets=presets_of(world, plugin, kind))
 
 
 @lru_cache(maxsize=64)

@@ -18,6 +18,7 @@ from zolvek.sound.hosting.plugin.control_events import BLOCK_FRAMES, Driver
 from zolvek.sound.hosting.plugin.note_events import Keys, Message
 from zolvek.sound.signal.automation import Controls
 from zolvek.sound.signal.device_unit import Incoming, UnitOutput
+from zolvek.sound.signal.song_position import SongPosition
 
 LONGEST_LATENCY_S = 10.0  # seconds
 
@@ -25,7 +26,7 @@ LONGEST_LATENCY_S = 10.0  # seconds
 class Stretch(NamedTuple):
     """What an instance is given for a stretch: float32 sound (sides, frames), of a side-chain too or None;
     where to write its own; the frames at which it is cut; the ports that move, and their values, a row for
-    each cut; and messages at their frames."""
+    each cut; messages at their frames; and where the song is, at the beginning and after each jump."""
 
     sound: np.ndarray
     side: np.ndarray | None
@@ -34,6 +35,7 @@ class Stretch(NamedTuple):
     ports: Ints
     values: Floats
     messages: list[Message]
+    positions: list[SongPosition]
 
 
 class Instance(Protocol):
@@ -119,7 +121,7 @@ class HostedUnit:
         controls = Controls(device, block.controls.lanes, stretch, BLOCK_FRAMES)
         to_set, ports, values = self.driver.still(controls)
         messages = self.keys.messages(block.notes, block.now, stretch.frames)
-        bounds = [*controls.cuts.tolist(), stretch.frames]
+        bounds, positions = [*controls.cuts.tolist(), stretch.frames], stretch.positions
         out = np.zeros((2, stretch.frames), np.float32)
         twice = len(self.made) > 1
         sound = self._taken(block.sound, len(self.plugin.inputs), twice)
@@ -128,7 +130,7 @@ class HostedUnit:
             for which, instance in enumerate(self.made):
                 channels = slice(which, which + 1) if twice else slice(None)
                 instance.set(to_set)
-                given = Stretch(sound[channels], side, out[channels], bounds, ports, values, messages)
+                given = Stretch(sound[channels], side, out[channels], bounds, ports, values, messages, positions)
                 instance.through(given)
         if not np.isfinite(out).all():
             out = np.nan_to_num(out, nan=0.0, posinf=0.0, neginf=0.0)

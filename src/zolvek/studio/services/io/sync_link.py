@@ -251,11 +251,7 @@ class SyncLink(QObject):
         words = self.link.words
         rows = (
             (int(words[shared_layout.XRUNS]), "late cycle", "late cycles"),
-            (
-                int(words[shared_layout.FULL]),
-                "message dropped",
-                "messages dropped",
-            ),
+            (int(words[shared_layout.FULL]), "message dropped", "messages dropped"),
             (
                 int(words[shared_layout.FREE_MISSING]),
                 "frame without sound faster than real time",
