@@ -22,6 +22,7 @@ def turn_all(
     """Several controls turned at once, by device and parameter: one edit."""
     hands, project = session.passes.hands, session.project
     labels: list[str] = []
+    driven: list[str] = []  # by their lanes
     positions: dict[str, dict[str, float]] = {}
     for (device, key), position in moves.items():
         if hands and hands.move(device, key, position, seconds):
@@ -39,11 +40,15 @@ def turn_all(
         positions.setdefault(device, {})[key] = position
         labels.append(f"Set {parameter.name} to {parameter.text(position)}")
         if is_driven:
-            session.notices.say(
-                f"{parameter.name} is driven by its lane. You hear this value when the lane is bypassed (Y)."
-            )
+            driven.append(parameter.name)
     for device, of_device in positions.items():
         project = replacement.set_dials(project, device, of_device)
+    if len(driven) == 1:
+        session.notices.say(f"{driven[0]} is driven by its lane. You hear this value when the lane is bypassed (Y).")
+    elif driven:
+        session.notices.say(
+            f"{len(driven)} controls are driven by their lanes. You hear these values when those are bypassed."
+        )
     if labels:
         label = labels[0] if len(labels) == 1 else f"Set {len(labels)} controls"
         session.document.edit(label, project, gesture)

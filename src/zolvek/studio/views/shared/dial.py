@@ -28,6 +28,7 @@ from zolvek.studio.views.shared.description import Description
 WIDTH, HEIGHT, RING = 74, 86, 16
 START, SWEEP = 225.0, 270.0  # degrees: lower left, and the travel to lower right
 TRAVEL_PX = 160.0  # pixels of a drag from end to end
+MOST_CUT = 64  # texts that are kept as they fit
 STEPS = 1_000  # of a continuous control, as assistive tools count them
 
 
@@ -48,6 +49,7 @@ class Dial(QAbstractSlider):
         self.moved = False
         self.keys = CancelKeys(self, self.cancel)
         self.shown: tuple[float, float, bool, bool] | None = None
+        self.cut: dict[tuple[str, int, float], str] = {}  # texts as they fit, which takes long to find
         self.found: tuple[object, float, float] = (None, 0.0, 0.0)  # heard lane, beat, position
         self.setRange(0, parameter.steps - 1 if parameter.steps > 1 else STEPS)
         self.valueChanged.connect(self._set_by_value)
@@ -159,10 +161,13 @@ class Dial(QAbstractSlider):
 
     def _words(self, painter: QPainter, area: QRectF, text: str) -> None:
         """A text that gives way in its middle: names differ at their ends."""
-        cut = Qt.TextElideMode.ElideMiddle
-        painter.drawText(
-            area, Qt.AlignmentFlag.AlignCenter, painter.fontMetrics().elidedText(text, cut, int(area.width()))
-        )
+        key = text, painter.font().weight(), painter.font().pointSizeF()
+        if key not in self.cut:
+            if len(self.cut) > MOST_CUT:
+                self.cut.clear()
+            mode = Qt.TextElideMode.ElideMiddle
+            self.cut[key] = painter.fontMetrics().elidedText(text, mode, int(area.width()))
+        painter.drawText(area, Qt.AlignmentFlag.AlignCenter, self.cut[key])
 
     @property
     def _center(self) -> QPointF:

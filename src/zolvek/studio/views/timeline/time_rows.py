@@ -139,7 +139,9 @@ class TimeRows(QGroupBox):
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        if not self.dragging.update(event):
+        if self.dragging.update(event):
+            self.update()
+        else:
             kind, _ = self.found(event.position())
             shapes = Qt.CursorShape
             across = kind in ("border", "end", "meter")
@@ -268,7 +270,9 @@ class TimeRows(QGroupBox):
         self._paint_sections(painter, theme)
         _draw_meter(painter, theme, self.session.project.meter, self.at_beat)
         self._paint_tempo(painter, theme)
-        _draw_end(painter, theme, self.session.project.length, self.at_beat)
+        drag = self.dragging.drag
+        dragged = drag.end if isinstance(drag, time_row_drags.EndDrag) else None  # it is asked about when released
+        _draw_end(painter, theme, self.session.project.length if dragged is None else dragged, self.at_beat)
 
     def _paint_sections(self, painter: QPainter, theme: themes.Theme) -> None:
         picked = self.session.arranging.section
