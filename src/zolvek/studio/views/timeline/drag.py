@@ -126,7 +126,6 @@ class Dragging(QObject):
             return False
         drag.cancel()
         self.session.document.cancel_gesture(drag, self._select)
-        self.widget.update()
         return True
 
     def _leave(self) -> Drag | None:
