@@ -16,12 +16,15 @@ import time
 from pathlib import Path
 from typing import BinaryIO
 
+from zolvek.storage import process_output
+
 SOURCE = str(Path(__file__).resolve().parents[2])
 BEGIN = (
     "import sys, runpy; sys.path.insert(0, sys.argv.pop(1)); "
     "runpy.run_module(sys.argv.pop(1), run_name='__main__', alter_sys=True)"
 )
 
+MODULE_AT = 5  # where the module stands in a command
 TUNABLES = "GLIBC_TUNABLES"  # of the environment, read once as a process begins
 POLL_INTERVAL_S = 0.002  # seconds between looks whether a process has ended
 THREAD_TIMEOUT_S = 0.5  # seconds that threads have to notice that their process has ended
@@ -52,16 +55,20 @@ def own_output() -> BinaryIO:
 
 
 def begin(arguments: list[str], *, passed: tuple[int, ...] = (), **more: str) -> subprocess.Popen[bytes]:
-    """A process with pipes back and forthm it, in a session of its own: what it starts itself can be ended with it.
+    """A process with pipes to and from it, in a session of its own: what it starts itself can be ended with it. What
+    it prints goes to a file of ours.
     `passed`: handles that it gets; `more`: of its environment."""
-    return subprocess.Popen(
+    process = subprocess.Popen(
         arguments,
         stdin=subprocess.PIPE,
         stdout=subprocess.PIPE,
+        stderr=process_output.destination(),
         env=environment(**more),
         pass_fds=passed,
         start_new_session=True,
     )
+    process_output.keep(process, arguments[MODULE_AT] if len(arguments) > MODULE_AT else arguments[0])
+    return process
 
 
 def kill(process: subprocess.Popen[bytes]) -> None:

@@ -49,6 +49,8 @@ UNITS: dict[str, Unit] = {
         Unit("note", (Scale("note", 1.0, 0.0),), places=2),
         Unit("ratio", (Scale(": 1", 1.0, 0.0),), also=((":1", 1.0),)),
         Unit("beats", (Scale("beats", 1.0, 0.0),)),
+        Unit("bars", (Scale("bars", 1.0, 0.0),)),
+        Unit("°C", (Scale("°C", 1.0, 0.0),)),
     )
 }
 

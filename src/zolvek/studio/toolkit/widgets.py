@@ -11,6 +11,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QComboBox,
+    QCompleter,
     QFormLayout,
     QGridLayout,
     QLabel,
@@ -58,6 +59,27 @@ def choice(rows: Iterable[tuple[str, object]], name: str, chosen: Callable[[obje
         box.addItem(text, _plain(data))
     box.activated.connect(lambda _: chosen(box.currentData()))
     return box
+
+
+def searched(box: QComboBox) -> QComboBox:
+    """A menu in which typing finds rows by any part of their text; what is no row gives way to the one that is
+    chosen."""
+    box.setEditable(True)
+    box.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+    completer, field = box.completer(), box.lineEdit()
+    assert completer is not None and field is not None
+    completer.setCompletionMode(QCompleter.CompletionMode.PopupCompletion)
+    completer.setFilterMode(Qt.MatchFlag.MatchContains)
+    completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+    field.setAccessibleName(box.accessibleName())
+    field.editingFinished.connect(lambda: _settle(box))
+    return box
+
+
+def _settle(box: QComboBox) -> None:
+    """What is typed and is no row gives way."""
+    if box.findText(box.currentText()) < 0:
+        box.setEditText(box.itemText(box.currentIndex()))
 
 
 def _plain(data: object) -> object:

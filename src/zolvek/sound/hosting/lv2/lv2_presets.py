@@ -13,7 +13,7 @@ from zolvek.core.model.device_kind import DeviceKind, Preset
 from zolvek.core.records import replace
 from zolvek.sound.hosting.lv2.lilv import urids
 from zolvek.sound.hosting.lv2.lv2_world import ATOM, PRESETS, World, describe
-from zolvek.sound.hosting.plugin.plugin_presets import MOST_PRESETS, written
+from zolvek.sound.hosting.plugin.plugin_presets import MOST_PRESETS, named_apart, written
 
 
 def presets_of(world: World, plugin: Any, kind: DeviceKind, rate: float = 48_000.0) -> tuple[Preset, ...]:
@@ -50,7 +50,7 @@ def presets_of(world: World, plugin: Any, kind: DeviceKind, rate: float = 48_000
                 named[key] = written(kind, key, port, rate)
         if named or beyond:
             presets.append(Preset(world.label(uri) or uri.rpartition("#")[2], named, beyond))
-    return tuple(sorted(presets, key=lambda preset: preset.name.casefold()))
+    return named_apart(sorted(presets, key=lambda preset: preset.name.casefold()))
 
 
 @lru_cache(maxsize=64)

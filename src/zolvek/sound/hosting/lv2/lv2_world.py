@@ -18,7 +18,7 @@ from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
 from zolvek.sound.hosting.lv2.host_features import URIS as SERVICES
 from zolvek.sound.hosting.lv2.lilv import loaded, urids
-from zolvek.sound.hosting.plugin.port_parameters import Port, keys_of, parameter_of
+from zolvek.sound.hosting.plugin.port_parameters import WORDS, Port, keys_of, parameter_of
 
 LV2 = "http://lv2plug.in/ns/"
 CORE, ATOM = f"{LV2}lv2core#", f"{LV2}ext/atom#"
@@ -183,6 +183,21 @@ class World:
         node = self.lib.lilv_port_get(plugin, self.port(plugin, index), self.uri(predicate))
         return self.text(node, free=True)
 
+    def unit_of(self, plugin: Any, index: int) -> str:
+        """The last word of a port's unit; of a unit that the plugin describes itself its symbol, else its label."""
+        lib = self.lib
+        node = lib.lilv_port_get(plugin, self.port(plugin, index), self.uri(f"{UNITS}unit"))
+        if node == self.ffi.NULL:
+            return ""
+        word = self.text(node).rpartition("#")[2] if lib.lilv_node_is_uri(node) else ""
+        for predicate in () if word and word.lower() in WORDS else (f"{UNITS}symbol", LABEL):
+            own = self.text(lib.lilv_world_get(self.made, node, self.uri(predicate), self.ffi.NULL), free=True)
+            word = own or word
+            if own:
+                break
+        lib.lilv_node_free(node)
+        return word
+
     def label(self, subject: str) -> str:
         """The label of a subject, "" for none."""
         node = self.lib.lilv_world_get(self.made, self.uri(subject), self.uri(LABEL), self.ffi.NULL)
@@ -243,7 +258,7 @@ def lib_name(world: World, plugin: Any, index: int) -> Any:
 def _port(world: World, plugin: Any, index: int, low: float, high: float, default: float) -> Port:
     symbol = world.text(world.lib.lilv_port_get_symbol(plugin, world.port(plugin, index)))
     group = world.text_of(plugin, index, f"{GROUPS}group")
-    unit = world.text_of(plugin, index, f"{UNITS}unit").rpartition("#")[2]
+    unit = world.unit_of(plugin, index)
     return Port(
         symbol,
         index,

@@ -5,10 +5,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from zolvek.core.model.device_kind import DeviceKind
+from zolvek.core.model.device_kind import DeviceKind, Preset
 from zolvek.core.model.plugin import real
+from zolvek.core.records import replace
+from zolvek.sound.hosting.plugin.port_parameters import apart
 
-MOST_PRESETS = 128
+MOST_PRESETS = 4_096  # of one plugin: more is a slip of its maker
 
 
 def written(kind: DeviceKind, key: str, port: float, rate: float) -> str:
@@ -24,3 +26,9 @@ def written(kind: DeviceKind, key: str, port: float, rate: float) -> str:
         return "−∞ dB"
     value = min(max(value, parameter.low), parameter.high)
     return np.format_float_positional(value, trim="-")  # every digit: an end is not passed
+
+
+def named_apart(presets: list[Preset]) -> tuple[Preset, ...]:
+    """Presets of which no two have one name: the later ones get a number."""
+    names = apart(tuple(preset.name for preset in presets))
+    return tuple(replace(preset, name=name) for preset, name in zip(presets, names, strict=True))

@@ -69,12 +69,19 @@ WORDS: dict[str, _Unit] = {
     **dict.fromkeys(("m", "meters", "metres"), _Unit("m")),
     **dict.fromkeys(("cm",), _Unit("m", 100.0)),
     **dict.fromkeys(("mm",), _Unit("m", 1_000.0)),
-    **dict.fromkeys(("frame", "frames", "samples"), _Unit("samples")),
+    **dict.fromkeys(("frame", "frames", "samples", "samp"), _Unit("samples")),
     **dict.fromkeys(("midinote", "midi note", "note"), _Unit("note")),
     **dict.fromkeys(("beat", "beats"), _Unit("beats")),
+    **dict.fromkeys(("bar", "bars"), _Unit("bars")),
+    **dict.fromkeys(("np",), _Unit("dB", np.log(10.0) / 20.0)),  # neper
+    **dict.fromkeys(("°c",), _Unit("°C")),
     **dict.fromkeys(("ratio", ": 1", ":1"), _Unit("ratio")),
     **dict.fromkeys(("coef", ""), _Unit("")),
 }
+# Units of plugins' own that mean a linear gain: by symbol, or by what they are called.
+GAIN_UNITS = ("g", "gain", "gain units", "gain (coef)")
+FREQUENCIES = re.compile(r"\b(freq|frequency|cut-?off)\b", re.IGNORECASE)
+WIDE = 100.0  # times its lowest: a frequency that goes so far is heard in octaves
 IN_NAME = re.compile(r"[(\[]\s*([^()\[\]]{1,12}?)\s*[)\]]\s*$")
 GAINS = re.compile(r"\b(gain|level|volume|output|makeup)\b", re.IGNORECASE)
 
@@ -139,13 +146,14 @@ def _choices(port: Port, low: float, high: float) -> tuple[tuple[float, ...], tu
 
 def apart(labels: tuple[str, ...]) -> tuple[str, ...]:
     """Labels of which no two are alike, and none is empty."""
-    names: list[str] = []
+    names: dict[str, None] = {}
+    numbers: dict[str, int] = {}
     for label in labels:
-        name = label.strip() or "…"
-        number = 2
+        base = name = label.strip() or "…"
         while name in names:
-            name, number = f"{label.strip() or '…'} {number}", number + 1
-        names.append(name)
+            numbers[base] = numbers.get(base, 1) + 1
+            name = f"{base} {numbers[base]}"
+        names[name] = None
     return tuple(names)
 
 
@@ -174,17 +182,30 @@ def _sliding(port: Port, key: str, low: float, high: float, default: float) -> t
         name = "±%"
     law = "round" if port.integer else "times"
     binding = Binding(port.symbol, port.index, law, worth, (), port.by_rate)
-    linear_gain = not unit.unit and not port.integer and low >= 0.0 and 0.0 < high <= 100.0
-    if linear_gain and port.logarithmic and GAINS.search(port.name) and low >= 0.0:
+    if _is_gain(port, unit, low, high, default):
         return _as_decibels(port, key, low, high, default)
+    if not unit.unit and not port.integer and FREQUENCIES.search(port.name) and high > WIDE and hi > WIDE * lo:
+        name = "Hz"
     taper = "linear"
     if port.logarithmic and lo > 0.0 and hi / lo > 1.0 + LOWEST_RATIO:
         taper = "exponential"
     elif port.logarithmic and lo == 0.0:
         taper = "from-zero"
-    elif port.unit == "" and unit.unit == "Hz" and lo > 0.0 and hi / lo > 50.0:
+    elif name == "Hz" and not port.integer and lo > 0.0 and hi / lo > (WIDE if port.unit else 50.0):
         taper = "exponential"
+    elif name == "Hz" and not port.integer and lo == 0.0 and hi > WIDE:
+        taper = "from-zero"
     return Parameter(key, port.name, port.group, name, lo, hi, at, taper), binding
+
+
+def _is_gain(port: Port, unit: _Unit, low: float, high: float, default: float) -> bool:
+    """Whether a port is a factor of the sound's level: by a unit of its own, or by its name."""
+    if port.integer or low < 0.0 or high <= 0.0:
+        return False
+    if port.unit.strip().lower() in GAIN_UNITS:
+        return True
+    named = not unit.unit and high <= 100.0 and GAINS.search(port.name) is not None
+    return named and (port.logarithmic or (default > 0.0 and high >= 1.0))
 
 
 def _as_decibels(port: Port, key: str, low: float, high: float, default: float) -> tuple[Parameter, Binding]:

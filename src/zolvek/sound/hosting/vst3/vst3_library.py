@@ -20,7 +20,7 @@ from zolvek.core.model.plugin import Binding, Plugin
 from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
 from zolvek.sound.hosting.plugin.plugin_ids import VST3_ID
-from zolvek.sound.hosting.plugin.plugin_presets import MOST_PRESETS, written
+from zolvek.sound.hosting.plugin.plugin_presets import MOST_PRESETS, named_apart, written
 from zolvek.sound.hosting.plugin.port_parameters import keys_of_names
 from zolvek.sound.hosting.plugin.text_parameters import MOST_STEPS, PLACES, ControlTexts, parameter_of
 from zolvek.sound.hosting.vst3 import vst3_paths
@@ -103,7 +103,7 @@ def kind_of(uri: str, bundle: Path, others: tuple[Path, ...] = ()) -> DeviceKind
         except (OSError, ValueError, RuntimeError, ZolvekError):
             continue
         presets.append(Preset(file.stem, texts_of(kind, plugin), state_of(plugin)))
-    return replace(kind, presets=tuple(presets))
+    return replace(kind, presets=named_apart(presets))
 
 
 def texts_of(kind: DeviceKind, plugin: Any) -> dict[str, str]:

@@ -9,6 +9,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from zolvek.core.model.catalogue import DEVICE_KINDS
+from zolvek.core.model.device_kind import Preset
 from zolvek.core.model.project import Device, Track
 from zolvek.studio.commands.devices import apply_preset
 from zolvek.studio.services.context import Studio
@@ -22,6 +23,7 @@ from zolvek.studio.toolkit.widgets import (
     heading,
     note,
     pick,
+    searched,
 )
 
 DEVICE = Qt.ItemDataRole.UserRole
@@ -69,7 +71,8 @@ class DevicesPanel(QWidget):
                             "Add a device", self._add)  # fmt: skip
         self.kinds.setMaxVisibleItems(20)
         layout.addWidget(self.kinds)
-        self.presets = choice([], "Preset", self._apply_preset)
+        self.presets = searched(choice([], "Preset", self._apply_preset))
+        self.filled: tuple[Preset, ...] | None = None  # presets that are listed
         presets = form()
         presets.addRow(field_label("Preset"), self.presets)
         layout.addLayout(presets)
@@ -128,7 +131,6 @@ class DevicesPanel(QWidget):
         self._show_device(next((d for d in track.devices if d.id == session.shown.device), None))
 
     def _show_device(self, device: Device | None) -> None:
-        self.presets.clear()
         self.presets.setEnabled(bool(device and device.row.presets))
         self.hosted.setVisible(device is not None and device.row.plugin is not None)
         missing = device is not None and device in self.studio.plugins.missing()
@@ -138,14 +140,16 @@ class DevicesPanel(QWidget):
             else ""
         )
         self.about.setText(gone + device.row.about if device else "")
-        if device is None:
-            return
-        self.presets.addItem("Choose…", "")
-        for preset in device.row.presets:
-            self.presets.addItem(preset.name, preset.name)
-        now = [p.name for p in device.row.presets if device.row.stands_at(p, device.position)]
-        if now:
-            pick(self.presets, now[0])
+        presets = device.row.presets if device is not None else ()
+        if presets is not self.filled:
+            self.filled = presets
+            self.presets.clear()
+            self.presets.addItem("Choose…", "")
+            for preset in presets:
+                self.presets.addItem(preset.name, preset.name)
+        if device is not None:
+            standing = (p.name for p in presets if device.row.stands_at(p, device.position))
+            pick(self.presets, next(standing, ""))
 
     def _choose_track(self, key: object) -> None:
         self.session.shown.show_track(str(key))

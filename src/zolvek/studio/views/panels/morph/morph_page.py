@@ -20,7 +20,7 @@ from zolvek.studio.services.context import Studio
 from zolvek.studio.session.chosen import chosen_device
 from zolvek.studio.toolkit.fields import Entry
 from zolvek.studio.toolkit.refreshing import RefreshWhileShown
-from zolvek.studio.toolkit.widgets import button, choice, field_label, form, note, page_layout, pick
+from zolvek.studio.toolkit.widgets import button, choice, field_label, form, note, page_layout, pick, searched
 from zolvek.studio.views.panels.morph.states_page import STATE, gives_way
 
 NOW = ""
@@ -63,8 +63,8 @@ class MorphPage(QWidget):
 
     def _lay_out_way(self, layout: QVBoxLayout) -> None:
         """From where to where, and how."""
-        self.start = choice([], "From", lambda _: self.refresh())
-        self.end = choice([], "To", lambda _: self.refresh())
+        self.start = searched(choice([], "From", lambda _: self.refresh()))
+        self.end = searched(choice([], "To", lambda _: self.refresh()))
         self.shape = choice([(s.label, s.key) for s in SHAPES], "Shape of the morph", lambda _: None)
         self.amount = Entry(
             "Amount of the shape",
