@@ -23,10 +23,11 @@ from zolvek.core.errors import ZolvekError
 def plugins(text: str, as_json: bool, bundle: str | None, again: bool) -> None:
     """Print the installed plugins, or those with TEXT in their name, vendor or id, and whether each can be
     used."""
+    from zolvek.core.value.text_search import matches, search_words
     from zolvek.sound.hosting.catalogue import installed as plugin_list
     from zolvek.storage.file_names import cell
 
-    words = text.casefold().split()
+    words = search_words(text)
     if bundle is not None:
         inside = plugin_list.add(lambda done, total: None, bundle)
         added = {item.id for item in inside}
@@ -35,7 +36,7 @@ def plugins(text: str, as_json: bool, bundle: str | None, again: bool) -> None:
         every = [item for item in every if item.id in added]
     for fault in faults:
         say(f"{fault.what} {fault.remedy}")
-    result = [p for p in every if all(w in f"{p.name} {p.maker} {p.id}".casefold() for w in words)]
+    result = [p for p in every if matches(words, f"{p.name} {p.maker} {p.id}")]
     if as_json:
         print_json(result)
         return

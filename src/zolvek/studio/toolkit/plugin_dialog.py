@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 )
 
 from zolvek.core.model.device_kind import DeviceRole
+from zolvek.core.value.text_search import matches, search_words
 from zolvek.studio.toolkit.fields import Search
 from zolvek.studio.toolkit.widgets import note
 
@@ -131,9 +132,9 @@ class PluginDialog(QDialog):
         return (100 if favourite else 200 if not found.fault else 300), found.name.casefold()
 
     def _fill(self) -> None:
-        words = self.search.text().casefold().split()
+        words = search_words(self.search.text())
         every = self.plugins.found or []
-        shown = [f for f in every if all(w in f"{f.name} {f.maker} {f.role} {f.about}".casefold() for w in words)]
+        shown = [f for f in every if matches(words, f"{f.name} {f.maker} {f.role} {f.about}")]
         self.rows.blockSignals(True)
         self.rows.clear()
         for result in sorted(shown, key=self._rank):

@@ -18,6 +18,7 @@ from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
 from zolvek.sound.hosting.lv2.host_features import URIS as SERVICES
 from zolvek.sound.hosting.lv2.lilv import loaded, urids
+from zolvek.sound.hosting.plugin.name_groups import groups_of
 from zolvek.sound.hosting.plugin.port_parameters import WORDS, Port, keys_of, parameter_of
 
 LV2 = "http://lv2plug.in/ns/"
@@ -305,10 +306,11 @@ def _kind(
     lib = world.lib
     parameters, bindings, hidden = [], {}, []
     enabled = ""
-    for key, port in zip(keys_of(ports), ports, strict=True):
+    groups = groups_of([port.name for port in ports])
+    for key, port, group in zip(keys_of(ports), ports, groups, strict=True):
         parameter, binding = parameter_of(port, key)
         if not parameter.group:
-            parameter = _grouped(parameter)
+            parameter = replace(parameter, group=group)
         parameters.append(parameter)
         bindings[key] = binding
         if port.hidden:
@@ -352,10 +354,6 @@ def _kind(
         this_plugin,
     )
     return kind
-
-
-def _grouped(parameter: Parameter) -> Parameter:
-    return replace(parameter, group="Plugin")
 
 
 @lru_cache(maxsize=64)
