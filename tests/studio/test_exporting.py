@@ -79,7 +79,7 @@ class Exporting(WindowTest):
         row = next(row for row in present(page.last_report).lanes if row.lane == "echo.feedback")
         self.assertEqual(row.target, "NRPN 260, channel 2")
         self.assertGreater(row.messages, 1_000)
-        self.assertIn("% of a pitch bend", page.load.text())
+        self.assertIn("% of a DIN cable", page.load.text())
         self.assertEqual(page.rows.rowCount(), 16)
         for text in ("soon", "2000 ms", "0.5 ticks"):
             page.gap.setText(text)
