@@ -303,7 +303,7 @@ def _report(project: Project) -> str:
     if reported.messages != there:
         return f"{reported.messages} messages are reported, {there} are there"
     names = {row.lane for row in reported.lanes}
-    wanted = {lane.id for lane in project.lanes() if not lane.bypassed}
+    wanted = {lane.id for lane in project.lanes()}  # one that is bypassed sends its control's own value
     return "" if names == wanted else f"lanes {names ^ wanted} are not reported"
 
 

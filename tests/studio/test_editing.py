@@ -186,11 +186,11 @@ class Menus(Hand):
         self.assertEqual(np.flatnonzero(self.curve().shape[:-1] == 0).tolist(), [1])
         menu = self.menu(self.lane, self.spot(16.1, 0.8))
         self.assertEqual(self.session.points.chosen.tolist(), [4])
-        next(a for a in menu.actions() if a.text() == "Delete points").trigger()
+        next(a for a in menu.actions() if a.text().replace("&", "") == "Delete points").trigger()
         menu.close()
         self.assertNotIn(16.1, self.curve().beat)
         menu = self.menu(self.lane, self.spot(10.0, 0.95))
-        next(a for a in menu.actions() if a.text() == "Add point here").trigger()
+        next(a for a in menu.actions() if a.text().replace("&", "") == "Add point here").trigger()
         menu.close()
         self.assertIn(10.0, self.curve().beat)
 

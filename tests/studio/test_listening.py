@@ -16,17 +16,36 @@ from tests.present import present
 from tests.studio.driver import LEFT, WindowTest
 from tests.studio.qtest import QTest
 from zolvek.core.curve.construction import flat
+from zolvek.core.edits import plugins
 from zolvek.core.edits.replacement import with_curve
+from zolvek.core.model.device_kind import DeviceKind, DeviceRole
+from zolvek.core.model.plugin import Binding, Plugin
 from zolvek.core.model.project import Clip
 from zolvek.core.records import replace
+from zolvek.core.value.parameter import Parameter
 from zolvek.formats.project import project_file
 from zolvek.sound.engine import clip_playback
+from zolvek.sound.hosting.plugin.name_groups import groups_of
+from zolvek.studio.session import settings as stored
+from zolvek.studio.session.favourite_controls import kept
+from zolvek.studio.views.bench.dial_choice import MOST
 from zolvek.studio.views.index.index_panel import LETTERS
 from zolvek.studio.views.panels.devices_panel import DevicesPanel
 from zolvek.studio.views.panels.listen_panel import ListenPanel
 from zolvek.studio.views.panels.record.record_panel import RecordPanel
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
+
+
+def crowded() -> DeviceKind:
+    """A plugin with 160 controls in 40 groups."""
+    names = [f"Filter {number} {what}" for number in range(1, 41) for what in ("gain", "freq", "width", "mode")]
+    parameters = tuple(
+        Parameter(f"p{number}", name, group)
+        for number, (name, group) in enumerate(zip(names, groups_of(names), strict=True))
+    )
+    ports = {parameter.id: Binding(f"s{parameter.id}", number) for number, parameter in enumerate(parameters)}
+    return DeviceKind("crowd", "Crowd", DeviceRole.EFFECT, parameters, plugin=Plugin("lv2", "urn:crowd", ports=ports))
 
 
 class Listening(WindowTest):
@@ -42,7 +61,7 @@ class Listening(WindowTest):
         chain = [d.kind for d in self.session.project.tracks[0].devices]
         self.assertEqual(chain, ["synth", "tremolo", "strip"])
         self.assertIn("Tremolo", self.window.bench.heading.whole)
-        panel.presets.setCurrentText("Flutter")
+        panel.presets.setCurrentIndex(panel.presets.findText("Flutter"))
         panel.presets.activated.emit(panel.presets.currentIndex())
         self.assertIn("9", self.dial("rate").parameter.text(self.dial("rate").own))
         QTest.mouseClick(self.dial("depth"), LEFT)
@@ -92,6 +111,62 @@ class Listening(WindowTest):
         self.wait()
         self.do("learn-favourites")
         self.assertEqual([d.parameter.id for d in self.window.bench.dials][:3], ["level", "pan", "wave"])
+
+    def test_a_device_with_many_controls_shows_a_group_at_a_time(self) -> None:
+        many = crowded()
+        project, device = plugins.added(self.session.project, self.session.project.tracks[0].id, many)
+        self.session.document.edit("Add Crowd", project)
+        self.session.shown.show(device)
+        self.wait()
+        bench, choice = self.window.bench, self.window.bench.choice
+
+        def shown() -> list[str]:
+            self.wait()
+            return [dial.name for dial in bench.dials]
+
+        self.assertEqual(len(shown()), MOST, "of all")
+        rows = [choice.box.itemText(row) for row in range(choice.box.count())]
+        self.assertEqual(rows, ["All · 161", *(f"Filter {n} · 4" for n in range(1, 41)), "Device · 1"])
+        field = present(choice.box.lineEdit())
+        field.selectAll()
+        QTest.keyClicks(field, "filter 40")
+        QTest.keyClick(present(present(choice.box.completer()).popup()), Qt.Key.Key_Down)
+        QTest.keyClick(present(present(choice.box.completer()).popup()), Qt.Key.Key_Return)
+        self.assertEqual(shown(), ["gain", "freq", "width", "mode"], "without what the group says already")
+        QTest.keyClicks(choice.words, "3 wid")
+        self.assertEqual(shown()[0], "Filter 3 width")
+        self.assertEqual(len(bench.dials), 13, "3, 13, 23, 30 to 39")
+        QTest.keyClicks(choice.words, "x")
+        self.assertEqual(shown(), [])
+        self.assertTrue(bench.nothing.isVisible())
+        self.window.activateWindow()  # a list that opens takes it where no window manager is
+        self.until(self.window.isActiveWindow)
+        QTest.mouseClick(choice.words, LEFT)
+        QTest.keyClick(choice.words, Qt.Key.Key_Escape)
+        self.assertEqual(len(shown()), 4, "the group again")
+        self.session.touch(device, "p85")  # from elsewhere: its group comes up
+        self.assertEqual(shown(), ["gain", "freq", "width", "mode"])
+        self.assertEqual(choice.choice.group, "Filter 22")
+        self.session.shown.show("horn")
+        self.wait()
+        self.assertFalse(choice.isVisible(), "a device with few controls has no choice")
+        self.session.shown.show(device)
+        self.wait()
+        self.assertEqual(choice.choice.group, "Filter 22", "as it was left")
+        self.do("learn-favourites")
+        QTest.mouseClick(bench.dials[2], LEFT)
+        self.wait()
+        self.do("learn-favourites")
+        stored.save(self.session.settings)
+        again, second = plugins.added(
+            self.session.project, self.session.project.tracks[1].id, many, kept(stored.load().plugins, many)
+        )
+        self.assertEqual(again.device_track(second).device(second).favourites, ("p86",), "kept for every project")
+        self.session.document.edit("Add Crowd", again)
+        self.session.shown.show(second)
+        self.wait()
+        self.assertEqual(bench.dials[0].parameter.id, "p86")
+        self.assertEqual(choice.box.itemText(1), "Favourites · 1")
 
     def test_dials_turn_flip_and_type(self) -> None:
         mute = self.dial("mute")

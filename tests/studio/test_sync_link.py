@@ -144,7 +144,7 @@ class Together(WindowTest):
         self.assertEqual(self.errors, [])
 
     def test_what_is_held_is_heard_outside_at_once(self) -> None:
-        """In a pass the port gives what the hand does, not the curve that is there; afterwards it is put right."""
+        """In a pass the port gives what is done by hand, not the curve that is there; afterwards it is put right."""
         page, session = self.join(), self.session
         capture = Capture(self, self.server)
         link = self.studio.sync_link

@@ -20,11 +20,12 @@ def hosts_plugins(project: Project) -> bool:
     return any(device.row.plugin is not None for track in project.tracks for device in track.devices)
 
 
-def added(project: Project, track: str, kind: DeviceKind) -> tuple[Project, str]:
-    """The plugin in a track's chain, its first presets as states, so that it can go from one to another.
-    Returns the device's id."""
+def added(project: Project, track: str, kind: DeviceKind, favourites: tuple[str, ...] = ()) -> tuple[Project, str]:
+    """The plugin in a track's chain with its favourite parameters, its first presets as states, so that it can go
+    from one to another. Returns the device's id."""
     project, key = add_device(project, track, kind)
-    device = project.device_track(key).device(key)
+    device = replace(project.device_track(key).device(key), favourites=favourites)
+    project = with_device(project, device)
     present = states.present(device)
     for preset in kind.presets[:MOST_STATES]:
         values = present | kind.named(preset.name)

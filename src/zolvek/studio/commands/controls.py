@@ -8,6 +8,7 @@ from zolvek.core.edits.edit_scope import counted
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Device, Project
 from zolvek.core.value.parameter import Parameter
+from zolvek.studio.session import favourite_controls
 from zolvek.studio.session.asking import Ask
 from zolvek.studio.session.control_moves import turn
 from zolvek.studio.session.session import Session
@@ -56,6 +57,7 @@ def touch(session: Session, device: str, key: str) -> None:
         name = session.project.device_track(device).device(device).parameter(key).name
         project = chains.toggle_favourite(session.project, device, key)
         session.document.edit(f"Favourite {name}", project)
+        favourite_controls.keep(session.settings.plugins, project.device_track(device).device(device))
     session.touch(device, key)
 
 

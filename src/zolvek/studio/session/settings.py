@@ -82,10 +82,11 @@ class FileSettings(Area):
 
 @dataclass
 class PluginSettings(Area):
-    """Plugins by id: those used last, and favourites."""
+    """Plugins by id: those used last, favourites, and favourites among their controls."""
 
     recent: list[str] = field(default_factory=list)
     favourites: list[str] = field(default_factory=list)
+    favourite_controls: list[str] = field(default_factory=list)  # a plugin's id, a tab and a control's symbol each
 
 
 @dataclass

@@ -14,6 +14,7 @@ from zolvek.core.model.project import Device
 from zolvek.studio.services.files.exports import Exports
 from zolvek.studio.services.tasks.background_job import Background
 from zolvek.studio.session.chosen import shown_track
+from zolvek.studio.session.favourite_controls import kept
 from zolvek.studio.session.session import Session
 
 if TYPE_CHECKING:
@@ -84,7 +85,7 @@ class Plugins(QObject):
 
         def added(kind: DeviceKind) -> None:
             session = self.session
-            project, device = plugins.added(session.project, track, kind)
+            project, device = plugins.added(session.project, track, kind, kept(session.settings.plugins, kind))
             session.document.edit(f"Add {name}", project)
             session.shown.show(device)
             session.notices.say(f"{name} was added. Its presets are states in the Morph panel.")

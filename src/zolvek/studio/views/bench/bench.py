@@ -3,10 +3,13 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
+from itertools import takewhile
+
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
+    QLabel,
     QMenu,
     QPushButton,
     QScrollArea,
@@ -16,13 +19,12 @@ from PyQt6.QtWidgets import (
 )
 
 from zolvek.core.model.project import Device
-from zolvek.core.value.parameter import Parameter
 from zolvek.studio.commands.controls import add_touched_lane, can_add_lane, driven
 from zolvek.studio.services.context import Studio
 from zolvek.studio.toolkit.widgets import ElidedLabel
+from zolvek.studio.views.bench.dial_choice import MOST, Choice, DialChoice, chosen_dials, group_with, names_in
 from zolvek.studio.views.shared.dial import HEIGHT, WIDTH, Dial
 
-MOST = 64  # dials at once: plugins have hundreds of parameters, the others are found in the index
 REMEMBERED = 16  # controls that were touched last, which keep their dials
 DRIVEN = ("from-dial", "bypass", "arm", "dial-type")
 
@@ -32,8 +34,13 @@ class Bench(QWidget):
         super().__init__()
         self.studio, session = studio, studio.session
         self.session = session
-        self.shown: object = None  # device, name, favourites, which dials
+        self.asked: object = None  # device, favourites, choice: what its dials follow from
+        self.shown: object = None  # and which dials these are
         self.touched: list[tuple[str, str]] = []  # the last ones first
+        self.brought_up = True  # the control touched last is in view
+        self.bringing = QTimer(self)
+        self.bringing.setSingleShot(True)
+        self.bringing.timeout.connect(self._bring_up)
         self.dials: list[Dial] = []
         self.heading = ElidedLabel("The device whose dials are shown", "heading")
         self.heading.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
@@ -65,11 +72,13 @@ class Bench(QWidget):
         self.row_layout = QHBoxLayout(self.row)
         self.row_layout.setContentsMargins(8, 0, 8, 0)
         self.row_layout.setSpacing(4)
-        self.more = QPushButton()
-        self.more.setToolTip("Find it by name in the index; touch it there to see its dial here")
-        self.more.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self.more.clicked.connect(lambda: studio.show.search())
-        scroll = QScrollArea()
+        self.choice = DialChoice()
+        self.choice.changed.connect(self.refresh)
+        self.choices: dict[str, Choice] = {}  # by device, as it was left
+        self.chosen_for: str | None = None
+        self.nothing = QLabel("No control of this device has these words.")
+        self.nothing.setProperty("quiet", True)
+        self.area = scroll = QScrollArea()
         scroll.setWidget(self.row)
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QFrame.Shape.NoFrame)
@@ -78,7 +87,12 @@ class Bench(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
-        layout.addWidget(scroll)
+        row = QHBoxLayout()
+        row.setSpacing(0)
+        row.addWidget(self.choice)
+        row.addWidget(self.nothing)
+        row.addWidget(scroll, 1)
+        layout.addLayout(row)
         session.focus.changed.connect(self.refresh)
         session.shown.changed.connect(self.refresh)
         session.document.changed.connect(self.refresh)
@@ -93,14 +107,20 @@ class Bench(QWidget):
         """Show the session's device."""
         session = self.session
         device = session.shown.device
-        shown = None
+        asked: tuple[object, ...] = ()
         if device is not None:
             this_device = session.project.device_track(device).device(device)
             self._remember()
-            shown = (device, this_device.name, this_device.favourites, this_device.row, self._offered(this_device))
-        if shown != self.shown:
-            self.shown = shown
+            if self.chosen_for != device or not self.brought_up:
+                self._choose(this_device)
+            choice = self.choice.choice
+            asked = device, this_device.name, this_device.favourites, this_device.row, choice, self._kept(this_device)
+        if asked != self.asked:  # an edit of something else costs nothing here
+            self.asked = asked
             self._show(device)
+        if not self.brought_up:
+            self.brought_up = True
+            self.bringing.start()  # new dials have their places then
         self._offer()
         self.update_dials()
 
@@ -109,26 +129,48 @@ class Bench(QWidget):
         if control is not None and control not in self.touched[:1]:
             rest = [item for item in self.touched if item != control]
             self.touched = [control, *rest][:REMEMBERED]
+            self.brought_up = False
 
-    def _offered(self, own: Device) -> tuple[Parameter, ...]:
-        """The parameters that have dials: all; of many, besides the favourites, those that were touched last
-        or have lanes, and then the first ones that are meant for show."""
-        every = own.favourites_first
-        hidden = set(own.row.plugin.hidden) if own.row.plugin is not None else set()
-        kept = {key for device, key in self.touched if device == own.id} | set(own.favourites)
+    def _choose(self, device: Device) -> None:
+        """The choice as it was left for this device; a control that is touched elsewhere brings its group up."""
+        if self.chosen_for != device.id:
+            if self.chosen_for is not None:
+                self.choices[self.chosen_for] = self.choice.choice
+            self.chosen_for = device.id
+            self.choice.take(self.choices.get(device.id, Choice()))
+        control = self.session.shown.control
+        touched = control[1] if control is not None and control[0] == device.id and not self.brought_up else ""
+        offered = chosen_dials(device, self.choice.choice, self._kept(device)) if touched else []
+        if touched and all(parameter.id != touched for parameter in offered):
+            self.choice.take(Choice(group_with(device, touched)))
+
+    def _bring_up(self) -> None:
+        """The dial of the control touched last is scrolled to."""
+        dial = self.first_dial()
+        if dial is not None and (dial.device, dial.parameter.id) == self.session.shown.control:
+            self.area.ensureWidgetVisible(dial, WIDTH, 0)
+
+    def _kept(self, own: Device) -> tuple[str, ...]:
+        """Those of many parameters that have dials in any case: the favourites, those that were touched last or have
+        lanes."""
         track = self.session.project.device_track(own.id)
         driven = [lane.parameter for lane in track.lanes if lane.device == own.id]
-        kept.update(driven[: max(MOST - len(kept), 0)] if len(every) > MOST else driven)
-        room = MOST - len(kept)
-        for parameter in every:
-            if room <= 0:
-                break
-            if parameter.id not in kept and parameter.id not in hidden:
-                kept.add(parameter.id)
-                room -= 1
-        return tuple(parameter for parameter in every if parameter.id in kept)
+        touched = [key for device, key in self.touched if device == own.id]
+        return tuple(sorted(list(dict.fromkeys([*own.favourites, *touched, *driven]))[:MOST]))
 
     def _show(self, device: str | None) -> None:
+        own = self.session.project.device_track(device).device(device) if device is not None else None
+        self.choice.offer(own)
+        offered = chosen_dials(own, self.choice.choice, self._kept(own)) if own is not None else []
+        if own is None:
+            self.heading.setText("No device")
+        else:
+            self.heading.setText(f"{self.session.project.device_track(own.id).name} · {own.name}")
+        self.nothing.setVisible(not offered and bool(self.choice.choice.words))
+        shown = (own.id, own.name, own.favourites, own.row, self.choice.choice) if own is not None else ()
+        if (shown, offered) == self.shown:
+            return
+        self.shown = shown, offered
         for dial in self.dials:
             dial.hide()  # its device may be gone before it is
             dial.deleteLater()
@@ -138,29 +180,18 @@ class Bench(QWidget):
             rule = taken.widget() if taken else None
             if isinstance(rule, QFrame):
                 rule.deleteLater()
-        if device is None:
-            self.heading.setText("No device")
+        if own is None:
             return
-        track = self.session.project.device_track(device)
-        this_device = track.device(device)
-        self.heading.setText(f"{track.name} · {this_device.name}")
-        offered = self._offered(this_device)
-        for index, parameter in enumerate(offered):
-            if index and index == len(this_device.favourites):
+        favourites = sum(1 for _ in takewhile(lambda p: p.id in own.favourites, offered))
+        for index, (parameter, name) in enumerate(zip(offered, names_in(offered, self.choice.choice), strict=True)):
+            if index and index == favourites:
                 self.row_layout.addWidget(_upright())
-            dial = Dial(self.session, self.studio.ask, device, parameter)
+            dial = Dial(self.session, self.studio.ask, own.id, parameter, name)
             self.dials.append(dial)
             self.studio.show.context_menu(dial, dial.menu_kind)
             self.row_layout.addWidget(dial)
-        hidden = this_device.row.plugin.hidden if this_device.row.plugin is not None else ()
-        more = len({p.id for p in this_device.parameters} - {p.id for p in offered} - set(hidden))
-        if more:
-            self.more.setText(f"{more} more")
-            self.row_layout.addWidget(self.more)
-        self.more.setVisible(bool(more))
         self.row_layout.addStretch(1)
-        width = len(self.dials) * (WIDTH + 4) + 16
-        self.row.setMinimumWidth(width + (self.more.sizeHint().width() + 8 if more else 0))
+        self.row.setMinimumWidth(len(self.dials) * (WIDTH + 4) + 16)
 
     def first_dial(self) -> Dial | None:
         """Where the keyboard begins: the touched control's, else the first."""

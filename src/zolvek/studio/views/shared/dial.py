@@ -36,10 +36,11 @@ class Dial(QAbstractSlider):
     """Shows one parameter: the needle is what is heard at the playhead, the notch on the ring
     the control's own present value where a lane moves it away."""
 
-    def __init__(self, session: Session, ask: Ask, device: str, parameter: Parameter) -> None:
+    def __init__(self, session: Session, ask: Ask, device: str, parameter: Parameter, name: str = "") -> None:
         super().__init__()
         self.session, self.ask = session, ask
         self.device, self.parameter = device, parameter
+        self.name = name or parameter.name  # over the ring
         self.setFixedSize(WIDTH, HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(parameter.name)
@@ -139,7 +140,7 @@ class Dial(QAbstractSlider):
         weight = themes.QFont.Weight.DemiBold if focused else themes.QFont.Weight.Normal
         painter.setFont(themes.font(9.5, weight))
         painter.setPen(themes.color(theme.curve if focused else theme.ink))
-        self._words(painter, QRectF(0, 2, WIDTH, 18), self.parameter.name)
+        self._words(painter, QRectF(0, 2, WIDTH, 18), self.name)
         track = self.session.project.device_track(self.device)
         lane = track.lane_on(self.device, self.parameter.id)
         if lane is not None and lane.id in self.session.passes.armed:
