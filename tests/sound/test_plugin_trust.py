@@ -32,6 +32,12 @@ __attribute__((constructor)) static void ran(void) {{ FILE* f = fopen("{ran}", "
 const void* lv2_descriptor(unsigned n) {{ return 0; }}
 const void* lv2_dyn_manifest_open(void** handle, const void* features) {{ *handle = 0; return 0; }}
 """
+MIDI = "; <http://lv2plug.in/ns/ext/atom#supports> <http://lv2plug.in/ns/ext/midi#MidiEvent>"
+BEYOND = (
+    "; <http://lv2plug.in/ns/ext/patch#writable> <urn:zolvek:test:file> "
+    "; <http://lv2plug.in/ns/extensions/ui#ui> <urn:zolvek:test:ui>"
+)
+FILE = "<urn:zolvek:test:file> <http://www.w3.org/2000/01/rdf-schema#range> <http://lv2plug.in/ns/ext/atom#Path> .\n"
 TREMBLE = "urn:zolvek:test:tremble"
 JX10 = "http://drobilla.net/plugins/mda/JX10"
 
@@ -202,6 +208,33 @@ class Trust(unittest.TestCase):
         self.assertFalse(self.ran.exists())
         with mock.patch("zolvek.sound.hosting.catalogue.scan.read", side_effect=AssertionError("read again")):
             self.assertEqual(installed.installed()[0], found)
+
+    def test_many_bundles_are_read_beside_each_other_and_listed_as_they_come(self) -> None:
+        """What each can't do here is said: files, further channels, MIDI that it sends, its own window."""
+        first = bundle(self.own / "n0.lv2", "urn:zolvek:test:n0", self.ran)
+        for number in range(1, 40):
+            copy = shutil.copytree(first, self.own / f"n{number}.lv2")
+            for name in ("manifest.ttl", "e.ttl"):
+                text = (first / name).read_text().replace("test:n0", f"test:n{number}")
+                (copy / name).write_text(text)
+        text = (self.own / "n7.lv2/e.ttl").read_text().rstrip().removesuffix(".")
+        ports = "".join(f" ; {PORT.format(kinds='AudioPort, lv2:OutputPort', n=n, s=f'o{n}', more='')}" for n in (2, 3))
+        midi = f" ; {PORT.format(kinds='OutputPort, <http://lv2plug.in/ns/ext/atom#AtomPort>', n=4, s='m', more=MIDI)}"
+        (self.own / "n7.lv2/e.ttl").write_text(f"{text}{ports}{midi} {BEYOND} .\n{FILE}")
+        parts: list[tuple[int, int, list[str]]] = []
+        now, faults = scan.scanned({}, lambda done, total, found: parts.append((done, total, [f.id for f in found])))
+        self.assertEqual(faults, [])
+        every = {f"urn:zolvek:test:n{number}" for number in range(40)}
+        said = [uri for _, _, found in parts for uri in found]
+        self.assertEqual(sorted(uri for uri in said if uri in every), sorted(every), "each once, as it comes")
+        self.assertEqual([done for done, _, _ in parts], list(range(1, len(now) + 1)))
+        rows = {row.id: row for row in scan.by_name(now)}
+        self.assertEqual(rows["urn:zolvek:test:n7"].left_out, ("files", "output 3", "MIDI output", "own window"))
+        self.assertEqual(rows["urn:zolvek:test:n8"].left_out, ())
+        alone = dict(scan.read([Path(name) for name in now], "lv2"))
+        self.assertEqual({str(path): contents.plugins for path, contents in alone.items()},
+                         {name: record.plugins for name, record in now.items()})  # fmt: skip
+        self.assertFalse(self.ran.exists())
 
     def test_paths_in_a_state_stay_in_the_plugins_own_folders(self) -> None:
         own, kept = self.folder / "b.lv2", self.folder / "kept"

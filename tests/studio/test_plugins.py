@@ -21,7 +21,9 @@ from zolvek.core.edits.replacement import with_track
 from zolvek.core.model.source import Note
 from zolvek.core.records import replace
 from zolvek.sound.hosting.plugin import plugin_folders
+from zolvek.sound.hosting.plugin.plugin_entry import PluginEntry
 from zolvek.sound.jobs.plugin_listing import PluginListing
+from zolvek.sound.processes.job_messages import Done, Progress
 from zolvek.studio.services.files.audio_export import SoundExport
 from zolvek.studio.services.plugins.plugin_list import LISTING_JOB
 
@@ -73,6 +75,39 @@ class Hosted(WindowTest):
         self.assertIn("Cutoff is no longer there.", self.errors.pop().where)
         self.assertIn("not installed", self.errors.pop().what)
         self.assertEqual(session.project.device_track(device.id).device(device.id).row, device.row)
+        self.assertEqual(self.errors, [])
+
+
+class Listed(WindowTest):
+    def test_the_list_fills_and_is_searched_while_bundles_are_read(self) -> None:
+        found = [
+            PluginEntry(f"urn:{n}", f"De-esser {n}" if n % 2 else f"Reed {n}", left_out=("files",)) for n in range(9)
+        ]
+
+        def pick(dialog: Any) -> None:
+            plugins = self.studio.plugins
+            self.until(lambda: plugins.found is not None)  # what is installed here
+            plugins.found, plugins.listed = None, []
+            news = plugins.background
+            news.found.disconnect()
+            news.found.connect(plugins.listed.extend)
+            number = news.number
+            for done in range(1, 4):
+                news._pass_on(number, Progress(done, 4, found[(done - 1) * 3 : done * 3]))
+                self.assertEqual(dialog.rows.topLevelItemCount(), done * 3)
+                self.assertIn(f"{done} of 4 bundles", dialog.status.text())
+            self.assertEqual(dialog.rows.topLevelItem(0).text(4), "files")
+            QTest.keyClicks(dialog.search, "deesser 5")
+            self.assertEqual(dialog.chosen, ("urn:5", "De-esser 5"))
+            dialog.search.clear()
+            self.assertEqual(dialog.chosen, ("urn:5", "De-esser 5"), "stays picked while others come")
+            news._pass_on(number, Progress(4, 4, [PluginEntry("urn:a", "Aerial")]))
+            self.assertEqual(dialog.chosen, ("urn:5", "De-esser 5"))
+            news._pass_on(number, Done(PluginListing(found, [])))
+            self.assertEqual(dialog.rows.topLevelItemCount(), 9)
+
+        self.ask.fill, self.ask.accepts = pick, False
+        self.do("add-plugin")
         self.assertEqual(self.errors, [])
 
 

@@ -29,7 +29,7 @@ def plugins(text: str, as_json: bool, bundle: str | None, again: bool) -> None:
 
     words = search_words(text)
     if bundle is not None:
-        inside = plugin_list.add(lambda done, total: None, bundle)
+        inside = plugin_list.add(lambda done, total, found: None, bundle)
         added = {item.id for item in inside}
     every, faults = plugin_list.installed(again=again)
     if bundle is not None:
@@ -41,8 +41,8 @@ def plugins(text: str, as_json: bool, bundle: str | None, again: bool) -> None:
         print_json(result)
         return
     print_csv(
-        ("id", "name", "maker", "role", "parameters", "fault"),
-        ((p.id, cell(p.name), cell(p.maker), p.role, p.parameters, p.fault) for p in result),
+        ("id", "name", "maker", "role", "parameters", "fault", "left_out"),
+        ((p.id, cell(p.name), cell(p.maker), p.role, p.parameters, p.fault, ", ".join(p.left_out)) for p in result),
     )
 
 

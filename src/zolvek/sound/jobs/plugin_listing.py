@@ -3,7 +3,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import time
 
 import msgspec
 
@@ -11,8 +11,11 @@ from zolvek.core.edits.plugins import changes
 from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.device_kind import DeviceKind
 from zolvek.sound.hosting.catalogue import installed
+from zolvek.sound.hosting.catalogue.scan import Progress
 from zolvek.sound.hosting.plugin.plugin_entry import PluginEntry
 from zolvek.sound.jobs.plugin_description import describe_in_process
+
+SOON_S = 0.3  # after which what was found is listed
 
 
 class PluginListing(msgspec.Struct):
@@ -24,10 +27,21 @@ class PluginListing(msgspec.Struct):
     faults: list[str] = []
 
 
-def job(progress: Callable[[int, int], object], hosted: tuple[DeviceKind, ...] = ()) -> PluginListing:
+def job(progress: Progress, hosted: tuple[DeviceKind, ...] = ()) -> PluginListing:
     """As a job of a process in the background; `hosted`: the plugins of its project, each described in a process
     of its own, so that one that breaks doesn't take the list away."""
-    every, faults = installed.installed(progress)
+    waiting: list[PluginEntry] = []
+    said = time.monotonic()
+
+    def list_soon(done: int, total: int, found: list[PluginEntry]) -> None:
+        nonlocal said
+        waiting.extend(found)
+        if time.monotonic() > said + SOON_S or done == total:
+            progress(done, total, waiting[:])
+            waiting.clear()
+            said = time.monotonic()
+
+    every, faults = installed.installed(list_soon)
     there = {item.id for item in every if not item.fault}
     differing = []
     for kind in hosted:

@@ -23,8 +23,11 @@ class News(msgspec.Struct, frozen=True, tag=True):
 
 
 class Progress(News, frozen=True):
+    """`found`: what there is of the result since the last time."""
+
     done: int
     total: int
+    found: Any = None
 
 
 class Done(News, frozen=True):

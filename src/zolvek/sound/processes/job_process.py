@@ -169,7 +169,7 @@ def run(source: BinaryIO, out: BinaryIO) -> None:
         try:
             module, _, function = job.function.partition(":")
             work = getattr(import_module(module), function)
-            send(Done(work(lambda done, total: send(Progress(done, total)), *job.arguments)))
+            send(Done(work(lambda *news: send(Progress(*news)), *job.arguments)))
         except ZolvekError as error:
             send(JobError(error))
         except Exception as error:  # a fault of ours: said there, not lost here

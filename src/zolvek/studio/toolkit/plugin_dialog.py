@@ -48,6 +48,16 @@ class PluginSource(Protocol):
         ...
 
     @property
+    def listed(self) -> Sequence[PluginEntry]:
+        """Those found so far, before the scan has ended."""
+        ...
+
+    @property
+    def going(self) -> tuple[int, int]:
+        """Bundles read so far, of how many."""
+        ...
+
+    @property
     def newest(self) -> Sequence[PluginEntry]:
         """The plugins of the folder added last."""
         ...
@@ -74,16 +84,16 @@ class PluginDialog(QDialog):
         super().__init__(parent)
         self.plugins, self.settings, self.ask_folder = plugins, settings, ask_folder
         self.setWindowTitle("Add plugin")
-        self.resize(620, 520)
+        self.resize(760, 520)
         self.search = Search("Find a plugin")
         self.search.textChanged.connect(lambda _: self._fill())
         self.search.returnPressed.connect(self._take_first)
         self.rows = QTreeWidget()
         self.rows.setAccessibleName("Installed plugins")
-        self.rows.setHeaderLabels(["Name", "Vendor", "Kind", "Parameters"])
+        self.rows.setHeaderLabels(["Name", "Vendor", "Kind", "Parameters", "Not used here"])
         self.rows.setRootIsDecorated(False)
         self.rows.setUniformRowHeights(True)
-        for column, width in enumerate((230, 140, 90)):
+        for column, width in enumerate((220, 140, 90, 90)):
             self.rows.setColumnWidth(column, width)
         self.rows.itemDoubleClicked.connect(lambda *_: self.accept())
         self.rows.itemChanged.connect(self._favour)
@@ -133,14 +143,18 @@ class PluginDialog(QDialog):
 
     def _fill(self) -> None:
         words = search_words(self.search.text())
-        every = self.plugins.found or []
+        every = self.plugins.listed if self.plugins.found is None else self.plugins.found
+        current = self.rows.currentItem()
+        kept = current.data(0, ID) if current is not None else None
         shown = [f for f in every if matches(words, f"{f.name} {f.maker} {f.role} {f.about}")]
         self.rows.blockSignals(True)
         self.rows.clear()
         for result in sorted(shown, key=self._rank):
             kind = result.fault or ROLES.get(result.role, "")
             count = "" if result.fault else str(result.parameters)
-            item = QTreeWidgetItem([result.name, result.maker, kind, count])
+            item = QTreeWidgetItem([result.name, result.maker, kind, count, ", ".join(result.left_out)])
+            if result.left_out:
+                item.setToolTip(4, f"Not used here: {', '.join(result.left_out)}.")
             item.setData(0, ID, result.id)
             item.setToolTip(0, result.fault or f"{result.about}\nTick to show it first.")
             item.setToolTip(2, result.fault)
@@ -150,11 +164,14 @@ class PluginDialog(QDialog):
             item.setCheckState(0, Qt.CheckState.Checked if favourite else Qt.CheckState.Unchecked)
             self.rows.addTopLevelItem(item)
         self.rows.blockSignals(False)
-        first = self.rows.topLevelItem(0)
+        rows = [self.rows.topLevelItem(number) for number in range(self.rows.topLevelItemCount())]
+        first = next((row for row in rows if row is not None and row.data(0, ID) == kept), rows[0] if rows else None)
         if first is not None:
             self.rows.setCurrentItem(first)
         if self.plugins.found is None:
-            self.status.setText("Looking for plugins…")
+            done, total = self.plugins.going
+            count = f" {done} of {total} bundles read." if total else ""
+            self.status.setText(f"Looking for plugins…{count}")
         elif self.plugins.fault:
             self.status.setText(self.plugins.fault)
         elif not every:

@@ -5,7 +5,6 @@ loaded from. Only bundles that have changed are read again."""
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable
 from pathlib import Path
 
 import msgspec
@@ -13,7 +12,7 @@ import msgspec
 from zolvek.core.errors import Failure, ZolvekError, one_line
 from zolvek.core.model.project import Project
 from zolvek.sound.hosting.catalogue.hosts import HOSTS, bundle_at, host
-from zolvek.sound.hosting.catalogue.scan import ScanRecord, by_name, read, scanned
+from zolvek.sound.hosting.catalogue.scan import Progress, ScanRecord, by_name, read, scanned
 from zolvek.sound.hosting.plugin import plugin_folders
 from zolvek.sound.hosting.plugin.plugin_entry import PluginEntry
 from zolvek.sound.hosting.plugin.plugin_ids import format_of
@@ -21,8 +20,7 @@ from zolvek.storage import folders
 from zolvek.storage.atomic import write_bytes
 from zolvek.storage.opening import read_bytes
 
-VERSION = 3
-Progress = Callable[[int, int], object]
+VERSION = 4
 HOW_TO_ADD = "Install it, or add its folder with Add plugin ▸ From a folder, or `zolvek plugins --add`."
 
 

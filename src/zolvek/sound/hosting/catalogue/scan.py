@@ -25,11 +25,13 @@ from zolvek.sound.hosting.catalogue.hosts import HOSTS, host
 from zolvek.sound.hosting.plugin.plugin_entry import Contents, PluginEntry
 from zolvek.storage.python_process import command, end, environment, kill, own_output, shut
 
-Progress = Callable[[int, int], object]
+# Bundles read, of how many, and the plugins of those read since the last time.
+Progress = Callable[[int, int, list[PluginEntry]], object]
 # Of a process that reads bundles, by format: bytes of memory, and seconds that one bundle may take.
 LIMITS = {"lv2": (3 << 30, 15.0), "vst3": (16 << 30, 60.0)}
 FIRST_LINE_TIMEOUT_S = 60.0  # seconds besides, for a process that begins on a busy machine
 PROCESSOR_SECONDS = 600  # of one process
+FEWEST_EACH = 8  # bundles for which a process of its own is worth its start
 MOST_LINE_BYTES = 64 << 20  # bytes that one bundle may say
 
 
@@ -75,14 +77,55 @@ def scanned(
         if not new:
             continue
         try:
-            for bundle, contents in read([bundle for bundle, _ in new], plugin_format):
+            for bundle, contents in read_beside([bundle for bundle, _ in new], plugin_format):
                 done += 1
                 now[str(bundle)] = ScanRecord(stamps[str(bundle)], contents.plugins, contents.presets_for)
                 if progress is not None:
-                    progress(done, total)
+                    progress(done, total, contents.plugins)
         except Failure as error:
             faults.append(error)
     return now, faults
+
+
+def read_beside(bundles: Sequence[Path], plugin_format: str) -> Iterator[tuple[Path, Contents]]:
+    """The contents of each bundle as they are read, by several processes where there are many. Raises Failure where
+    this standard can't be hosted here."""
+    count = min((os.cpu_count() or 1), len(bundles) // FEWEST_EACH)
+    if count < 2:
+        yield from read(bundles, plugin_format)
+        return
+    results: queue.Queue[tuple[Path, Contents] | Failure | None] = queue.Queue()
+    stopped = threading.Event()
+
+    def work(share: Sequence[Path]) -> None:
+        try:
+            for result in read(share, plugin_format):
+                results.put(result)
+                if stopped.is_set():
+                    break
+        except Failure as error:
+            results.put(error)
+        results.put(None)
+
+    threads = [
+        threading.Thread(target=work, args=(bundles[number::count],), name="plugin scan", daemon=True)
+        for number in range(count)
+    ]
+    for thread in threads:
+        thread.start()
+    try:
+        while count:
+            result = results.get()
+            if isinstance(result, Failure):
+                raise result
+            if result is None:
+                count -= 1
+            else:
+                yield result
+    finally:
+        stopped.set()
+        for thread in threads:
+            thread.join()
 
 
 def read(bundles: Sequence[Path], plugin_format: str) -> Iterator[tuple[Path, Contents]]:

@@ -12,6 +12,7 @@ from zolvek.core.model.device_kind import DeviceKind
 from zolvek.core.model.plugin import fitted
 from zolvek.core.model.project import Device
 from zolvek.sound.hosting.lv2.lv2_folders import bundles, is_bundle, roots
+from zolvek.sound.hosting.lv2.lv2_limits import left_out
 from zolvek.sound.hosting.lv2.lv2_presets import kind_of
 from zolvek.sound.hosting.lv2.lv2_world import World, describe, described
 from zolvek.sound.hosting.plugin.control_events import BLOCK_FRAMES, defaults
@@ -57,7 +58,9 @@ def within(bundle: Path) -> Contents:
             continue
         assert kind.plugin is not None
         this_plugin, count = kind.plugin, len(kind.plugin.ports)
-        plugin_entries.append(PluginEntry(uri, name, this_plugin.maker, kind.role, kind.about, count, "", str(bundle)))
+        missed = left_out(world, plugin, this_plugin)
+        entry = PluginEntry(uri, name, this_plugin.maker, kind.role, kind.about, count, "", str(bundle), missed)
+        plugin_entries.append(entry)
     presets_for = world.presets_for()
     world.lib.lilv_world_free(world.made)
     return Contents(plugin_entries, presets_for)

@@ -7,7 +7,8 @@ import msgspec
 
 
 class PluginEntry(msgspec.Struct, frozen=True):
-    """`fault` says why it can't be used, "" where it can; `path`: the bundle it is in."""
+    """`fault` says why it can't be used, "" where it can; `path`: the bundle it is in; `left_out`: what of it is not
+    used here, in a word each."""
 
     id: str
     name: str
@@ -17,6 +18,7 @@ class PluginEntry(msgspec.Struct, frozen=True):
     parameters: int = 0
     fault: str = ""
     path: str = ""
+    left_out: tuple[str, ...] = ()
 
 
 class Contents(msgspec.Struct, frozen=True):

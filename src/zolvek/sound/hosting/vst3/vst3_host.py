@@ -41,6 +41,8 @@ __all__ = [
     "within",
 ]
 
+LEFT_OUT = ("song position", "side-chain")  # the library that hosts them gives plugins neither
+
 
 def is_bundle(path: Path) -> bool:
     """Whether a file or folder is a VST3 plugin."""
@@ -76,7 +78,9 @@ def within(bundle: Path) -> Contents:
             continue
         assert kind.plugin is not None
         plugin = kind.plugin
-        plugins.append(PluginEntry(plugin.uri, name, plugin.maker, kind.role, kind.about, len(plugin.ports), "", path))
+        count = len(plugin.ports)
+        entry = PluginEntry(plugin.uri, name, plugin.maker, kind.role, kind.about, count, "", path, LEFT_OUT)
+        plugins.append(entry)
     return Contents(plugins)
 
 

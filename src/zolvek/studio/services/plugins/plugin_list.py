@@ -38,13 +38,16 @@ class Plugins(QObject):
         self.session, self.exports = session, exports
         self.found: list[PluginEntry] | None = None
         self.fault = ""
+        self.listed: list[PluginEntry] = []  # found so far, while it is looked
+        self.going = (0, 0)  # bundles read, of how many
         self.newest: list[PluginEntry] = []  # of the bundle that was picked last
         self.known = session.document.opened
         self.progress = False  # what this project misses has been said
         self.background = Background(self)
         self.background.done.connect(self._take)
         self.background.failed.connect(self._failed)
-        self.background.progressed.connect(lambda *_: None)
+        self.background.progressed.connect(self._count)
+        self.background.found.connect(self.listed.extend)
         self.opening = Background(self)  # of a bundle that was picked by hand
         self.opening.done.connect(self._take_beside)
         self.opening.failed.connect(lambda error: self._say_fault(error))
@@ -57,7 +60,13 @@ class Plugins(QObject):
             for device in self._hosted():
                 if device.row not in kinds:
                     kinds.append(device.row)
+            self.listed.clear()
+            self.going = 0, 0
             self.background.start(LISTING_JOB, tuple(kinds))
+
+    def _count(self, done: int, total: int) -> None:
+        self.going = done, total
+        self.changed.emit()
 
     def look_in(self, folder: Path) -> None:
         """The plugins of a bundle that lies anywhere are listed too, from now on."""

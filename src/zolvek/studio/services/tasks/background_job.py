@@ -16,6 +16,7 @@ class Background(QObject):
     with the first job."""
 
     progressed = pyqtSignal(int, int)
+    found = pyqtSignal(object)  # a part of the result
     done = pyqtSignal(object)
     failed = pyqtSignal(object)  # ZolvekError
     received = pyqtSignal(int, object)
@@ -61,6 +62,8 @@ class Background(QObject):
         if number != self.number:
             return  # of a job that was cancelled
         if isinstance(news, Progress):
+            if news.found is not None:
+                self.found.emit(news.found)
             self.progressed.emit(news.done, news.total)
         elif isinstance(news, Done):
             self.done.emit(news.value)
