@@ -766,8 +766,16 @@ def rearranging() -> None:
     crossings.there_and_back(say)
 
 
+@figure("plugins-all")
+def plugins_all() -> None:
+    """Every installed plugin, tried; a table by bundle."""
+    from benchmarks import every_plugin
+
+    every_plugin.all_installed(say)
+
+
 # The long ones take many minutes: they run only when they are named, or "long" is.
-LONG = ("damage", "trees", "kills", "actions", "endurance", "windows", "crossings", "rearranging")
+LONG = ("damage", "trees", "kills", "actions", "endurance", "windows", "crossings", "rearranging", "plugins-all")
 MINUTES = 12.0  # that a group may take
 LONG_MINUTES = 100.0
 
