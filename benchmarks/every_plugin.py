@@ -27,6 +27,7 @@ from zolvek.core.model.source import Note
 from zolvek.core.records import replace
 from zolvek.sound.engine.offline import Exploded, render
 from zolvek.sound.hosting.catalogue import installed
+from zolvek.sound.hosting.catalogue.loading import kind_of
 from zolvek.sound.hosting.plugin.plugin_entry import PluginEntry
 from zolvek.sound.jobs.plugin_description import describe_in_process
 from zolvek.sound.processes.job_messages import Job
@@ -53,25 +54,33 @@ class Outcome(msgspec.Struct):
     ports: int = 0
 
 
-def tried(progress: Callable[[int, int], object], kind: DeviceKind) -> Outcome:
-    """As a job of a process: notes for an instrument; a synth's sound into an effect."""
+def tried(progress: Callable[[int, int], object], kind: DeviceKind, beats: float = BEATS) -> Outcome:
+    """As a job of a process: `beats` of notes for an instrument; a synth's sound into an effect."""
     outcome = Outcome(off=defaults_off(kind), ports=len(kind.plugin.ports) if kind.plugin is not None else 0)
     project, device = hosting(kind)
     progress(1, 4)
     try:
-        first = render(project, 0.0, BEATS)
+        first = render(project, 0.0, beats)
         progress(2, 4)
-        again = render(project, 0.0, BEATS)
+        again = render(project, 0.0, beats)
         progress(3, 4)
         outcome.peak = float(np.abs(first).max())
         outcome.equal = bool(np.array_equal(first, again))
         outcome.finite = bool(np.isfinite(first).all())
-        swept = render(sweeping(project, device), 0.0, BEATS)
+        swept = render(sweeping(project, device, beats), 0.0, beats)
         outcome.swept = float(np.abs(swept).max())
         outcome.finite &= bool(np.isfinite(swept).all())
     except Exploded:
         outcome.muted = True
     return outcome
+
+
+def several(progress: Callable[[int, int], object], uris: Sequence[str], beats: float) -> list[Outcome]:
+    """As a job of a process: many, one after another, described in it too."""
+    results: list[Outcome] = []
+    for uri in uris:
+        results.append(tried(lambda *_: progress(len(results), len(uris)), kind_of(uri), beats))
+    return results
 
 
 def hosting(kind: DeviceKind) -> tuple[Project, str]:
@@ -86,13 +95,13 @@ def hosting(kind: DeviceKind) -> tuple[Project, str]:
     return with_track(project, replace(this_track, notes=notes)), device
 
 
-def sweeping(project: Project, device: str) -> Project:
+def sweeping(project: Project, device: str, beats: float) -> Project:
     """A lane on each parameter, from end to end and back."""
     parameters = project.device_track(device).device(device).parameters
     for parameter in parameters[:MOST_SWEPT]:
         if parameter.id != "bypass":
             project, lane = add_lane(project, device, parameter.id)
-            project = with_curve(project, lane, lines([0.0, BEATS / 2, BEATS], [0.0, 1.0, 0.0]))
+            project = with_curve(project, lane, lines([0.0, beats / 2, beats], [0.0, 1.0, 0.0]))
     return project
 
 

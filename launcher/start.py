@@ -38,6 +38,7 @@ TEST_TOOLS = {
     "pw-jack": "pipewire-jack",
     "lv2apply": "lilv-utils",
     "/usr/lib/lv2/mda.lv2/manifest.ttl": "mda-lv2",
+    "/usr/lib/lv2/fomp.lv2/manifest.ttl": "fomp",
     "/usr/lib/lv2/eg-amp.lv2/manifest.ttl": "lv2-examples",
     f"{JUCE}/juce_audio_processors/format_types/VST3_SDK/pluginterfaces/base/funknown.h": "juce-modules-source-data",
 }
