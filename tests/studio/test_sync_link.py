@@ -15,10 +15,12 @@ import numpy as np
 from tests.present import present
 from tests.studio.driver import WindowTest
 from tests.sync.jack_server import Capture, Jack
+from zolvek.core.edits import connections as edits
 from zolvek.core.edits import controller_mappings
 from zolvek.core.edits.replacement import with_lane
 from zolvek.core.records import replace
 from zolvek.formats.project import project_file
+from zolvek.studio.services.io.sync_link import MOST_ENDS
 from zolvek.sync.jack import shared_layout
 from zolvek.sync.timeline.clock_messages import CLOCKS
 
@@ -194,6 +196,38 @@ class Together(WindowTest):
         self.assertGreaterEqual(self.studio.recorder.passes[lane.id].count, 2_500)
         self.assertEqual(link.dropped, 0)
         self.do("record")
+        self.assertEqual(self.errors, [])
+
+    def test_a_process_of_the_ports_that_ends_is_started_again(self) -> None:
+        """Playing goes on meanwhile; ports and connections come back by name; one that ends again and again is left."""
+        self.join()
+        link, session = self.studio.sync_link, self.session
+        capture = Capture(self, self.server)
+        self.until(lambda: any(n.startswith("capture:") for n, *_ in present(link.report).others))
+        link.edit("Connect", lambda project: edits.connected(project, "all", "capture:midi"))
+
+        def there() -> bool:
+            return any(other == "capture:midi" for _, other in present(link.report).connections)
+
+        self.until(there)
+        self.do("play")
+        self.until(lambda: session.playhead.beat > 0.5)
+        before = present(link.link)
+        before.process.kill()
+        self.until(lambda: link.link is not before and there())
+        self.assertIn("started again", session.notices.hint)
+        self.assertTrue(self.studio.player.playing)
+        self.do("play")
+        self.until(lambda: link.through is not None)
+        self.do("play")
+        self.until(lambda: json.loads(capture.ask("state"))[0] or session.playhead.beat > 2.0)
+        self.do("play")
+        for _ in range(MOST_ENDS):
+            count = len(link.ends)
+            present(link.link).process.kill()
+            self.until(lambda count=count: len(link.ends) > count)  # type: ignore[misc]
+            self.until(lambda: not link.joining.isActive())
+        self.assertIn("keeps ending", session.notices.hint)
         self.assertEqual(self.errors, [])
 
     def test_a_server_that_ends_and_a_clock_that_is_followed(self) -> None:

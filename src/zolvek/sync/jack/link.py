@@ -52,7 +52,7 @@ class Link:
                 self.report = pickle.load(self.process.stdout)
                 self.on_report(self.report)
         if not self.closed:
-            self.report = Report(trouble="The JACK process has ended.")
+            self.report = Report(trouble="The JACK process has ended.", ended=True)
             self.words[s.STATE] = s.STOPPED
             self.on_report(self.report)
 

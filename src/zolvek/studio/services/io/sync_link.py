@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from zolvek.core.arrays import Ints
 from zolvek.core.edits import connections as edits
 from zolvek.core.edits.monitoring import heard
 from zolvek.core.model.project import Project
@@ -31,6 +32,8 @@ if TYPE_CHECKING:
 TAKEN_MS = 8  # how often what has come in is looked at
 REPORT_INTERVAL_S = 0.25  # seconds between reporting how well a clock is followed
 LIT_MS = 250  # how long a light stays lit
+JOIN_AGAIN_MS = 500  # after the ports' process ended by itself
+MOST_ENDS, ENDS_WITHIN_S = 3, 60.0  # times that it is begun again in so many seconds
 MOST_AT_ONCE = 16  # moves of one control that are followed each time; of more, some are left out
 
 
@@ -51,6 +54,11 @@ class SyncLink(QObject):
         self.lights: dict[str, float] = {"clock": 0.0, "in": 0.0, "out": 0.0}  # until when
         self.seen = self.lit_now
         self.dropped, self.shown = 0, 0.0
+        self.ends: list[float] = []  # when processes of the ports ended by themselves
+        self.joining = QTimer(self)
+        self.joining.setSingleShot(True)
+        self.joining.setInterval(JOIN_AGAIN_MS)
+        self.joining.timeout.connect(self._join_again)
         self.steering: ClockFollower | None = None  # an outside clock is followed
         self.taking = QTimer(self)
         self.taking.setInterval(TAKEN_MS)
@@ -83,11 +91,8 @@ class SyncLink(QObject):
         """Join JACK or PipeWire, or leave it."""
         self.session.settings.connect.use_jack = on
         if on and self.link is None:
-            from zolvek.sync.jack.link import Link
-
-            self.link = Link(self.reported.emit)
-            self.sent = ()
-            self._use()
+            self.ends.clear()
+            self._join()
         elif not on and self.link is not None:
             self._leave()
             self.link.close()
@@ -95,9 +100,31 @@ class SyncLink(QObject):
             self._use()
         self.changed.emit()
 
+    def _join(self) -> None:
+        from zolvek.sync.jack.link import Link
+
+        self.link = Link(self.reported.emit)
+        self.sent = ()
+        self._use()
+
+    def _join_again(self) -> None:
+        """Have a process for the ports again after one ended by itself; what is connected comes back by name."""
+        if self.link is not None and self.link.report.ended:
+            self.link.close()
+            self._join()
+            self.session.notices.say("The JACK process ended, and was started again.")
+            self.changed.emit()
+
     def _heard(self, report: Report) -> None:
         if self.link is None:
             return
+        if report.ended and report is self.link.report:
+            now = time.monotonic()
+            self.ends = [*(end for end in self.ends if now - end < ENDS_WITHIN_S), now]
+            if len(self.ends) <= MOST_ENDS:
+                self.joining.start()
+            else:
+                self.session.notices.say("The JACK process keeps ending. Switch “Use JACK” off and on to try again.")
         if not report.state:
             was, beat = self.player.playing and self.through is not None, self.session.playhead.beat
             self._leave()
@@ -244,27 +271,7 @@ class SyncLink(QObject):
     @property
     def late(self) -> str:
         """What went wrong on the way, counted; "" for nothing."""
-        from zolvek.sync.jack import shared_layout
-
-        if self.link is None:
-            return ""
-        words = self.link.words
-        rows = (
-            (int(words[shared_layout.XRUNS]), "late cycle", "late cycles"),
-            (int(words[shared_layout.FULL]), "message dropped", "messages dropped"),
-            (
-                int(words[shared_layout.FREE_MISSING]),
-                "frame without sound faster than real time",
-                "frames without sound faster than real time",
-            ),
-            (
-                int(words[shared_layout.HEARD_LOST]) + self.dropped,
-                "message skipped",
-                "messages skipped",
-            ),
-        )
-        reported = [f"{count:,} {one if count == 1 else more}" for count, one, more in rows if count]
-        return f" {', '.join(reported).capitalize()}." if reported else ""
+        return counted_faults(self.link.words, self.dropped) if self.link is not None else ""
 
     def panic(self) -> None:
         """All notes and all sound off, on every port."""
@@ -330,10 +337,29 @@ class SyncLink(QObject):
     def close(self) -> None:
         """Leave the server."""
         self.taking.stop()
+        self.joining.stop()
         if self.link is not None:
             self._leave()
             self.link.close()
             self.link = None
+
+
+def counted_faults(words: Ints, dropped: int) -> str:
+    """What the shared words count of what went wrong, and of moves that were dropped here; "" for nothing."""
+    from zolvek.sync.jack import shared_layout
+
+    rows = (
+        (int(words[shared_layout.XRUNS]), "late cycle", "late cycles"),
+        (int(words[shared_layout.FULL]), "message dropped", "messages dropped"),
+        (
+            int(words[shared_layout.FREE_MISSING]),
+            "frame without sound faster than real time",
+            "frames without sound faster than real time",
+        ),
+        (int(words[shared_layout.HEARD_LOST]) + dropped, "message skipped", "messages skipped"),
+    )
+    reported = [f"{count:,} {one if count == 1 else more}" for count, one, more in rows if count]
+    return f" {', '.join(reported).capitalize()}." if reported else ""
 
 
 def _thinned(taken: list[tuple[bytes, float]]) -> list[tuple[bytes, float]]:
