@@ -15,7 +15,9 @@ from pythonosc.udp_client import SimpleUDPClient
 
 from tests.present import present
 from tests.studio.driver import WindowTest
+from tests.sync.osc_packets import packet, rows_of
 from zolvek.sync.timeline import osc_messages
+from zolvek.sync.timeline.osc_lanes import OscLanes
 
 
 class Linked(WindowTest):
@@ -50,18 +52,18 @@ class Linked(WindowTest):
         )
         rows = [
             (timed.time, message.params)
-            for packet in packets
-            for timed in OscPacket(packet).messages
+            for came in packets
+            for timed in OscPacket(came).messages
             for message in [timed.message]
             if message.address == address
         ]
         self.assertGreater(len(rows), 10)
-        wanted = osc_messages.at(session.project, 32.0) + osc_messages.between(
-            session.project, 32.0, 34.0, session.settings.connect.osc_rate
-        )
+        lanes = OscLanes(session.project, session.settings.connect.osc_rate)
+        first, last = (float(session.project.tempo.seconds(beat)) for beat in (32.0, 32.9))
+        wanted = rows_of(lanes, lanes.at(first)) + rows_of(lanes, lanes.between(first, last))
         # All that lies in the stretch that was played; more where a busy machine's sound came late, and it began again.
         came = {tuple(np.array(params, np.float32).tolist()) for _, params in rows}
-        own = [row for row in wanted if row.address == address and row.beat < 32.9]
+        own = [row for row in wanted if row.address == address]
         reported = {tuple(np.array((row.position, row.value), np.float32).tolist()) for row in own}
         self.assertGreater(len(reported), 10)
         self.assertLessEqual(reported, came)
@@ -151,7 +153,7 @@ class Linked(WindowTest):
         page.sends.click()
         self.assertIn("messages are ignored", session.notices.hint)
         came = present(link.input).came
-        present(link.output).send(osc_messages.bundles([osc_messages.OscValue(0.0, free[0], 0.5, 0.5)], {0.0: 1.0}))
+        present(link.output).send([packet([(free[0], 0.5)], 1.0)])
         self.until(lambda: present(link.input).own > 0)
         self.assertEqual(present(link.input).came, came)
         page.sends.click()
@@ -176,9 +178,8 @@ class Linked(WindowTest):
         clock = present(self.studio.player.clock)
         first = clock.beat_at(time.perf_counter())
         for number in range(sent):
-            value = osc_messages.OscValue(0.0, address, number / sent, 0.0)
-            packet = osc_messages.bundles([value], {0.0: begun + number / sent})[0]
-            client._sock.sendto(packet, ("127.0.0.1", link.port))
+            made = packet([(address, number / sent)], begun + number / sent)
+            client._sock.sendto(made, ("127.0.0.1", link.port))
             if number % 50 == 49:
                 time.sleep(0.01)  # what the network itself would lose is not meant
         self.until(lambda: len(present(link.input).all) == sent)

@@ -27,7 +27,7 @@ from zolvek.core.errors import ZolvekError
 from zolvek.demo.night_regatta import build
 from zolvek.formats.project import project_file
 from zolvek.sync.headless_player import Performance
-from zolvek.sync.timeline import osc_messages
+from zolvek.sync.timeline.osc_lanes import OscLanes
 
 SINCE_1900 = 2_208_988_800  # seconds until 1970 (RFC 868)
 
@@ -131,11 +131,12 @@ class Play(unittest.TestCase):
         project = self.project
         self.assertGreater(len(packets), 30)
         first = project.meter.parse("47.3")
-        wanted = osc_messages.between(project, first, project.length, 60.0)
+        lanes = OscLanes(project, 60.0)
+        ends = project.tempo.seconds(np.array([first, project.length])).tolist()
+        wanted = lanes.between(*ends)
         by_value: dict[tuple[str, float], list[float]] = {}
-        for row in wanted:
-            key = row.address, float(np.float32(row.position))
-            by_value.setdefault(key, []).append(float(project.tempo.seconds(row.beat)))
+        for seconds, number, position in zip(wanted.seconds, wanted.lane, wanted.position, strict=True):
+            by_value.setdefault((lanes.addresses[number], float(np.float32(position))), []).append(float(seconds))
         rows = [
             (moment_of(packet), m.message.address, m.message.params[0])
             for packet in packets

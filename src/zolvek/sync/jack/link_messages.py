@@ -112,7 +112,7 @@ class OtherPort(NamedTuple):
 
 class Report(msgspec.Struct, frozen=True, tag=True):
     """What the ports' process says of the server: `state` is its kind, "" while there is none and `trouble` says why;
-    `name` is ours there; `connections` are (a port of ours, one of others); `ended`: the process is no more."""
+    `name` is ours there; `connections` are (a port of ours, one of others); `ended`: its process is gone."""
 
     state: str = NO_SERVER
     trouble: str = ""

@@ -16,8 +16,8 @@ from zolvek.sync.emission import layout as s
 from zolvek.sync.emission import message_emission
 from zolvek.sync.emission.tables import MessageTables, addresses_of, tables_of
 from zolvek.sync.ports.osc_ports import Output
-from zolvek.sync.timeline import osc_messages
 from zolvek.sync.timeline.clock_messages import RATES
+from zolvek.sync.timeline.osc_lanes import OscLanes, Values, bundle
 
 RATE = 48_000  # frames a second that messages are placed by
 EDITS_APART_S = 0.04  # between computations: while something is dragged or held not each change is worth one
@@ -189,12 +189,12 @@ def _frame(seconds: float) -> int:
 class OscStream:
     """Lanes to an address, `rate` times a second where they move, with the moment at which each is meant."""
 
-    ahead = 0.25  # seconds that are looked up at a time
+    ahead = 0.5  # seconds that are looked up at a time
 
     def __init__(self, output: Output) -> None:
         self.output = output
         self.project, self.rate = Project(), 60.0
-        self.sent = self.project  # what was looked at last: edits since then are sent together
+        self.lanes = OscLanes(self.project, self.rate)  # as looked at last: edits since then are sent together
 
     def use(self, project: Project, rate: float) -> None:
         """Use a project, at most `rate` values per second for each lane."""
@@ -203,31 +203,30 @@ class OscStream:
     @property
     def outdated(self) -> bool:
         """Whether the project has been edited since it was looked at."""
-        return self.project is not self.sent
+        return self.project is not self.lanes.project or self.rate != self.lanes.rate
 
     def at(self, seconds: float) -> list[Any]:
         """The packets with all values at a time in seconds."""
-        self.sent = self.project
-        return list(osc_messages.at(self.sent, float(self.sent.tempo.beats(seconds))))
+        self.lanes = OscLanes(self.project, self.rate, self.lanes)
+        return self._encoded(self.lanes.at(seconds))
 
     def rest(self, seconds: float, moved: bool) -> list[Any]:
         """The packets with all values where the song is stopped."""
-        return self.at(seconds)
+        packets = self.at(seconds)
+        self.lanes.between(seconds, seconds + self.ahead)  # it begins from here without a wait
+        return packets
 
     def changed(self, seconds: float) -> list[Any]:
         """The packets that an edit makes necessary at a time in seconds."""
-        before, now = self.sent, self.project
-        self.sent = now
-        stood = {row[1:] for row in osc_messages.at(before, float(before.tempo.beats(seconds)))}
-        return [r for r in osc_messages.at(now, float(now.tempo.beats(seconds))) if r[1:] not in stood]
+        before, self.lanes = self.lanes, OscLanes(self.project, self.rate, self.lanes)
+        return self._encoded(self.lanes.changed(before, seconds))
 
     def between(self, first: float, last: float) -> list[tuple[float, Any]]:
         """Packets with their times, from `first` to before `last`, in seconds."""
-        project = self.sent
-        beats = project.tempo.beats(np.array([first, last]))
-        rows = osc_messages.between(project, float(beats[0]), float(beats[1]), self.rate)
-        when = project.tempo.seconds(np.array([row.beat for row in rows])).tolist()
-        return list(zip(when, rows, strict=True))
+        return list(self.lanes.encoded(self.lanes.between(first, last)))
+
+    def _encoded(self, values: Values) -> list[Any]:
+        return [packet for _, packet in self.lanes.encoded(values)]
 
     def upcoming(self, seconds: float) -> float:
         """Values may move at any time."""
@@ -235,7 +234,7 @@ class OscStream:
 
     def send(self, packets: list[Any], moment: float) -> None:
         """Send packets, due at a moment."""
-        self.output.send(osc_messages.bundles(packets, {row.beat: moment for row in packets}))
+        self.output.send([bundle(packet, moment) for packet in packets])
 
     def stop(self) -> None:
         """Values have no end."""

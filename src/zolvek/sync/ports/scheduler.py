@@ -12,7 +12,7 @@ from typing import Any, Protocol
 from zolvek.sound.playback.clock import Clock
 
 SHORTEST_SLEEP_S = 0.0001  # seconds of rest at least
-POLL_INTERVAL_S = 0.001  # seconds between looks while something may be due
+POLL_INTERVAL_S = 0.004  # seconds between looks at most; what is due sooner is not waited past
 STOPPED_INTERVAL_S = 0.005  # and while nothing plays
 JUMP_FROM_S = 0.04  # seconds off from which the song has gone elsewhere
 DRIFT_FROM_S, DRIFT_STEP = 0.002, 0.002  # seconds off, and the part of it that is made good at a look

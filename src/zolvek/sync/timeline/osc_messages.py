@@ -6,16 +6,11 @@ from __future__ import annotations
 
 import re
 import time
-from collections.abc import Iterable
-from itertools import groupby
-from typing import NamedTuple
 
 import numpy as np
 
-from zolvek.core.edits.monitoring import lanes_outside
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.project import Lane, Project
-from zolvek.core.movement.evaluation.lane_evaluation import played
+from zolvek.core.model.project import Project
 
 ROOT = "/zolvek"
 RATES = (10.0, 30.0, 60.0, 120.0, 250.0)  # times a second that a lane which moves is sent
@@ -24,15 +19,6 @@ BUNDLE, DEEPEST = b"#bundle\0", 8  # how a bundle begins, and bundles in bundles
 NTP_EPOCH_S = 2_208_988_800  # seconds from 1900, from which time tags count, to 1970
 MOST_APART_S = 10.0  # seconds that a time tag may be off: another clock than ours is meant by one that is further
 MOST_BYTES = 1_400  # of a bundle: it goes in one piece through any network
-
-
-class OscValue(NamedTuple):
-    """A lane's control at a beat: its position 0..1 and its real value."""
-
-    beat: float
-    address: str
-    position: float
-    value: float
 
 
 def addresses(project: Project) -> dict[str, tuple[str, str]]:
@@ -49,62 +35,6 @@ def addresses(project: Project) -> dict[str, tuple[str, str]]:
                 whole = _free(parameters, f"{base}/{_word(parameter.name)}", parameter.id)
                 result[whole] = device.id, parameter.id
     return result
-
-
-def between(project: Project, first: float, last: float, rate: float) -> list[OscValue]:
-    """What lanes send from beat `first` up to, but not at, `last`: `rate` times a second of the song where
-    they move, and at every jump; in order of time. What stays is not sent again."""
-    by_target = {target: address for address, target in addresses(project).items()}
-    begin, end = (float(project.tempo.seconds(beat)) for beat in (first, last))
-    grid = np.arange(np.ceil(begin * rate - 1e-9), np.ceil(end * rate - 1e-9)) / rate
-    regular = project.tempo.beats(grid)
-    rows: list[OscValue] = []
-    for lane in _sending(project):
-        heard = played(lane, project)
-        jumps = heard.leaps[(heard.leaps >= first) & (heard.leaps < last)]
-        beats = np.union1d(regular, jumps)
-        if not beats.size:
-            continue
-        before = project.tempo.beats(max(float(project.tempo.seconds(beats[0])) - 1.0 / rate, 0.0))
-        positions = heard.at(np.concatenate(([before], beats)))
-        moved = np.flatnonzero(np.diff(positions) != 0.0)
-        rows += _rows(project, lane, by_target, beats[moved], positions[1:][moved])
-    return sorted(rows, key=lambda row: row.beat)
-
-
-def at(project: Project, beat: float) -> list[OscValue]:
-    """Where every lane stands: sent when playing begins, or goes on elsewhere."""
-    by_target = {target: address for address, target in addresses(project).items()}
-    rows: list[OscValue] = []
-    for lane in _sending(project):
-        beats = np.array([beat])
-        rows += _rows(project, lane, by_target, beats, played(lane, project).at(beats))
-    return rows
-
-
-def bundles(rows: Iterable[OscValue], moment: dict[float, float]) -> list[bytes]:
-    """Packets, those of one beat together, each with its time tag; `moment`: seconds since the epoch, by
-    beat. Position and real value are 32-bit floats."""
-    from pythonosc.osc_bundle_builder import OscBundleBuilder
-    from pythonosc.osc_message_builder import OscMessageBuilder
-
-    packets: list[bytes] = []
-    for beat, group in groupby(rows, key=lambda row: row.beat):
-        builder, size = OscBundleBuilder(moment[beat]), 16  # type: ignore[arg-type]  # a float is meant
-        waiting = False
-        for row in group:
-            message = OscMessageBuilder(row.address)
-            message.add_arg(row.position, "f")
-            message.add_arg(row.value, "f")
-            built = message.build()
-            if waiting and size + built.size + 4 > MOST_BYTES:
-                packets.append(builder.build().dgram)
-                builder, size = OscBundleBuilder(moment[beat]), 16  # type: ignore[arg-type]  # a float is meant
-            builder.add_content(built)
-            size, waiting = size + built.size + 4, True
-        if waiting:
-            packets.append(builder.build().dgram)
-    return packets
 
 
 def read_timed(packet: bytes, came: float) -> list[tuple[str, float, float]]:
@@ -190,24 +120,3 @@ def _free(taken: dict[str, str], wanted: str, key: str) -> str:
         result, number = f"{wanted}-{number}", number + 1
     taken[result] = key
     return result
-
-
-def _sending(project: Project) -> list[Lane]:
-    """A lane that is bypassed stands at its control's own value, wherever that is."""
-    return lanes_outside(project, whole=True)
-
-
-def _rows(
-    project: Project,
-    lane: Lane,
-    by_target: dict[tuple[str, str], str],
-    beats: np.ndarray,
-    positions: np.ndarray,
-) -> list[OscValue]:
-    parameter = project.parameter_of(lane.id)
-    values = np.clip(parameter.value(positions), -1e30, 1e30)  # silence is −∞ dB, which no all read
-    address = by_target[lane.device, lane.parameter]
-    return [
-        OscValue(beat, address, position, value)
-        for beat, position, value in zip(beats.tolist(), positions.tolist(), values.tolist(), strict=True)
-    ]
