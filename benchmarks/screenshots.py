@@ -34,6 +34,7 @@ from zolvek.studio.session.settings import Settings, WindowSettings
 from zolvek.studio.toolkit.fields import NumberEntry, SeedEntry
 from zolvek.studio.views.panels.export.export_panel import ExportPanel
 from zolvek.studio.views.panels.listen_panel import ListenPanel
+from zolvek.studio.views.panels.morph.morph_page import MorphPage
 from zolvek.studio.views.panels.morph.morph_panel import MorphPanel
 from zolvek.studio.views.panels.movement.movement_panel import MovementPanel
 from zolvek.studio.views.panels.patterns_panel import PatternsPanel
@@ -333,7 +334,11 @@ def _plugin_morph(window: Window) -> None:
     window.studio.view.show(bar(8), bar(19) - bar(8))
     session.span.choose((bar(9), bar(17)))
     window.rail.show_step("step-morph")
-    window.rail.findChild(MorphPanel).show_page("Morph")
+    panel = window.rail.findChild(MorphPanel)
+    panel.show_page("Morph")
+    for box, end in zip((panel.findChild(MorphPage).start, panel.findChild(MorphPage).end), ends, strict=True):
+        box.setCurrentIndex(box.findData(end.id))
+        box.activated.emit(box.currentIndex())
     session.playhead.go(bar(13))
 
 

@@ -116,6 +116,11 @@ class MorphPage(QWidget):
             rows = morphs.rows(session.project, session.shown.device, start, end)
         except ZolvekError:
             return
+        if not rows:
+            nothing = QTreeWidgetItem(["Nothing differs between the two."])
+            nothing.setFlags(Qt.ItemFlag.NoItemFlags)
+            self.table.addTopLevelItem(nothing)
+            nothing.setFirstColumnSpanned(True)
         for row in rows:
             text = row.parameter.text
             item = QTreeWidgetItem([row.parameter.name, text(row.start), text(row.end)])
@@ -130,7 +135,9 @@ class MorphPage(QWidget):
         """The parameters that are not moved."""
         items = [self.table.topLevelItem(i) for i in range(self.table.topLevelItemCount())]
         return tuple(
-            item.data(0, STATE) for item in items if item is not None and item.checkState(0) == Qt.CheckState.Unchecked
+            item.data(0, STATE)
+            for item in items
+            if item is not None and item.data(0, STATE) and item.checkState(0) == Qt.CheckState.Unchecked
         )
 
     def _ends(self, first: float) -> tuple[Values, Values]:
