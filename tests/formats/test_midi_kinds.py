@@ -54,6 +54,7 @@ class Wire(unittest.TestCase):
         """MIDI 1.0: pairs are n and n + 32; the bend's centre is 8192, low bits first; RPN 0 sets
         its range in semitones and cents; NRPN are selected by 99 and 98, RPN by 101 and 100, and
         set by data entry 6 and 38."""
+        self.assertEqual(wire("program", 0, [5, 127]), ["c0 05", "c0 7f"])
         self.assertEqual(wire("cc14", 1, [8_192, 8_193]), ["b0 01 40", "b0 21 00", "b0 21 01"])
         self.assertEqual(
             wire("bend", 0, [8_192, 16_383]),
@@ -104,6 +105,31 @@ class Wire(unittest.TestCase):
 
 
 class RoundTrip(unittest.TestCase):
+    def test_programs_are_choices_that_hold_until_the_next(self) -> None:
+        """MIDI 1.0 counts programs from 0; people count them from 1 (common practice, no source)."""
+        numbers = [4, 127, 0, 64]
+        file = mido.MidiFile(ticks_per_beat=480)
+        file.tracks.append(
+            mido.MidiTrack([mido.Message("program_change", program=n, channel=2, time=480) for n in numbers])
+        )
+        out = io.BytesIO()
+        file.save(file=out)
+        project = replace(midi_in.as_project(midi_in.decode(out.getvalue())), length=32.0)
+        (lane,) = project.lanes()
+        parameter = project.parameter_of(lane.id)
+        beats = np.array([1.0, 1.9, 2.0, 2.9, 3.0, 3.9, 4.0, 9.0])
+        heard = played(lane, project).at(beats)
+        self.assertEqual([parameter.text(at) for at in heard], ["5", "5", "128", "128", "1", "1", "65", "65"])
+        self.assertEqual((lane.midi.kind, lane.midi.channel), ("program", 3))
+        read = mido.MidiFile(file=io.BytesIO(midi_out.encode(project)))
+        sent = [message.program for message in mido.merge_tracks(read.tracks) if message.type == "program_change"]
+        self.assertEqual(sent, numbers)
+        every = parameter.position(np.arange(128.0))
+        written = with_lane(project, replace(lane, curve=curve([(n / 8, at, "hold") for n, at in enumerate(every)])))
+        read = mido.MidiFile(file=io.BytesIO(midi_out.encode(written)))
+        sent = [message.program for message in mido.merge_tracks(read.tracks) if message.type == "program_change"]
+        self.assertEqual(sent, list(range(128)), "each choice as it is drawn")
+
     def test_every_kind_comes_back_within_half_a_step(self) -> None:
         for kind in MESSAGES:
             project = replace(sent_as(kind), length=48.0)

@@ -52,6 +52,7 @@ class MessageKind(StrEnum):
     CC14 = "cc14"
     BEND = "bend"
     PRESSURE = "pressure"
+    PROGRAM = "program"
     RPN = "rpn"
     NRPN = "nrpn"
 
@@ -75,6 +76,7 @@ MESSAGES: dict[str, Message] = {
         Message(MessageKind.CC14, "Fine controller", 16_383, (0, 31), BALANCES),  # and its half, 32 above
         Message(MessageKind.BEND, "Pitch bend", 16_383, None, None),
         Message(MessageKind.PRESSURE, "Channel pressure", 127),
+        Message(MessageKind.PROGRAM, "Program change", 127),
         Message(MessageKind.RPN, "RPN", 16_383, (0, 16_382)),
         Message(MessageKind.NRPN, "NRPN", 16_383, (0, 16_382)),
     )
@@ -178,5 +180,5 @@ def parse_target(text: str, channel: int = 1) -> MidiTarget | None:
     raise ZolvekError(
         f"“{text}” is not a message.",
         "sends",
-        "Use one such as “cc 74”, “cc14 1”, “nrpn 260”, “bend” or “pressure”.",
+        "Use one such as “cc 74”, “cc14 1”, “nrpn 260”, “bend”, “pressure” or “program”.",
     )

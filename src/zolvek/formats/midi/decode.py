@@ -214,6 +214,10 @@ class Reader:
         """A channel pressure message."""
         self.put(tick, track, channel, "pressure", 0, value)
 
+    def program(self, tick: int, track: int, channel: int, number: int, _: int) -> None:
+        """A program change message."""
+        self.put(tick, track, channel, "program", 0, number)
+
     def control(self, tick: int, track: int, channel: int, number: int, value: int) -> None:
         """A control change, which may select or set a registered or non-registered parameter (MIDI 1.0)."""
         channel_key = self.key_of(track, channel)
@@ -299,7 +303,7 @@ class Reader:
 
 SYSTEM = "system messages"
 # What is left out, by the upper half of its status, and texts that are no names of ours.
-LEFT_OUT = {0xA: "key pressures", 0xC: "program changes"}
+LEFT_OUT = {0xA: "key pressures"}
 TEXTS = {0x01: "texts", 0x02: "copyright notices", 0x05: "lyrics", 0x07: "cue points"}
 META_HANDLERS: dict[int, Callable[[Reader, int, int, bytes], None]] = {
     TEMPO: Reader.tempo,
@@ -312,6 +316,7 @@ CHANNEL_HANDLERS: dict[int, Callable[[Reader, int, int, int, int, int], None]] =
     0x8: Reader.note_off,
     0x9: Reader.note_on,
     0xB: Reader.control,
+    0xC: Reader.program,
     0xD: Reader.pressure,
     0xE: Reader.bend,
 }

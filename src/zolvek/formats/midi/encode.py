@@ -16,7 +16,8 @@ import numpy as np
 from zolvek.core.arrays import Bools, Ints
 from zolvek.core.model.messages import MessageKind, MidiTarget
 
-CONTROL, PRESSURE, BEND = 0xB0, 0xD0, 0xE0
+CONTROL, PROGRAM, PRESSURE, BEND = 0xB0, 0xC0, 0xD0, 0xE0
+SHORT = {MessageKind.PROGRAM: PROGRAM, MessageKind.PRESSURE: PRESSURE}  # kinds of one byte of data
 LOWER = 32  # a fine controller's lower half lies so far above
 ENTRY = 6  # data entry, which sets the registered or non-registered parameter that is selected
 SELECT = {"rpn": (101, 100), "nrpn": (99, 98)}  # controllers that select one: upper, lower half
@@ -29,6 +30,7 @@ LEAST_BEYOND = 8  # steps beyond both values that are worth a message
 VALUE_IN = {
     "cc": ((-1, 2, 0),),
     "pressure": ((-1, 1, 0),),
+    "program": ((-1, 1, 0),),
     "bend": ((-1, 1, 0), (-1, 2, 7)),
     "cc14": ((-2, 2, 7), (-1, 2, 0)),
     "rpn": ((-4, 2, 7), (-3, 2, 0)),
@@ -52,8 +54,8 @@ def messages(target: MidiTarget, tick: Ints, value: Ints, shared: bool = False) 
     if kind == MessageKind.BEND:
         body = _rows(tick, BEND | status, value & 127, value >> 7)
         return joined([_sensitivity(target, int(tick[0])), body])
-    if kind == MessageKind.PRESSURE:
-        result = _rows(tick, PRESSURE | status, value, np.zeros_like(value))
+    if kind in SHORT:
+        result = _rows(tick, SHORT[MessageKind(kind)] | status, value, np.zeros_like(value))
         return result._replace(size=np.full(len(tick), 2))
     if kind == MessageKind.CC:
         return _rows(tick, CONTROL | status, np.full_like(value, target.controller), value)

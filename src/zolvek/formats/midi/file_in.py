@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""A Standard MIDI File read in: its controllers, bends, pressure, registered and non-registered
+"""A Standard MIDI File read in: its controllers, bends, pressure, programs, registered and non-registered
 parameters as lanes, its notes, tempo, meter and markers."""
 
 from __future__ import annotations
@@ -21,6 +21,8 @@ from zolvek.core.value.parameter import Parameter
 from zolvek.formats.midi.decode import Score, TrackPart, decode
 from zolvek.storage.opening import read_bytes
 
+PROGRAMS = tuple(str(number) for number in range(1, 129))  # as they are called: MIDI 1.0 counts them from 0
+
 
 def load(path: str | os.PathLike[str]) -> Score:
     """Read a file. Raises ZolvekError naming it, what is wrong and the remedy."""
@@ -38,8 +40,9 @@ def fitted(score: Score, tolerance: float | None = 0.002) -> Fitted:
         for (kind, number), stream in part.streams.items():
             tick, value = np.array(stream, float).T
             scale = MidiTarget(part.channel, number, kind).scale
+            within = None if kind == MessageKind.PROGRAM else tolerance  # between choices there is nothing
             result[index, kind, number] = from_steps(
-                tick / score.ticks, scale.values(value), 1.0 / scale.highest, tolerance
+                tick / score.ticks, scale.values(value), 1.0 / scale.highest, within
             )
     return result
 
@@ -97,6 +100,8 @@ def _parameter(kind: str, number: int, part: TrackPart) -> Parameter:
     if kind == MessageKind.BEND:
         wide = max(part.semitones, 0.01)
         return Parameter("bend", "Pitch bend", "", "st", -wide, wide, 0.0, sends="bend")
+    if kind == MessageKind.PROGRAM:
+        return Parameter(kind, "Program", taper="stepped", choices=PROGRAMS, sends=kind)
     if kind in (MessageKind.CC, MessageKind.CC14):
         name = CONTROLLERS.get(number, f"{row.label} {number}")
     else:

@@ -11,7 +11,7 @@ from zolvek.core.model.messages import MessageKind
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.time.meter import TICKS
-from zolvek.formats.midi.encode import BEND, CONTROL, Messages, messages
+from zolvek.formats.midi.encode import BEND, CONTROL, PROGRAM, Messages, messages
 from zolvek.formats.midi.step_streams import FINEST, exported_lanes, lane_messages, stream
 
 
@@ -30,7 +30,7 @@ class SentMessage(NamedTuple):
     @property
     def kind(self) -> str:
         """A kind of core.messages: what the message is by itself."""
-        return {CONTROL: "cc", BEND: "bend"}.get(self.data[0] & 0xF0, "pressure")
+        return {CONTROL: "cc", BEND: "bend", PROGRAM: "program"}.get(self.data[0] & 0xF0, "pressure")
 
     @property
     def number(self) -> int:
