@@ -14,6 +14,7 @@ from tests.present import present
 from tests.studio.driver import LEFT, WindowTest
 from tests.studio.qtest import QTest
 from zolvek.core.edits import states
+from zolvek.core.model.state import StatePart
 from zolvek.studio.views.panels.morph.morph_page import MorphPage
 from zolvek.studio.views.panels.morph.morph_panel import MorphPanel
 from zolvek.studio.views.panels.morph.pad_page import PadPage
@@ -88,6 +89,29 @@ class Morphing(WindowTest):
         self.key(Qt.Key.Key_2, Qt.KeyboardModifier.ControlModifier)
         wanted = self.session.project.states[-2].of("riser")
         self.assertEqual(states.present(self.riser()), wanted)
+
+    def test_of_many_states_some_are_found_by_words(self) -> None:
+        self.assertFalse(self.page.search.isVisible(), "few need no search")
+        project = self.session.project
+        for name in (*map(str, range(10)), "Low-tide", "Spring flood"):
+            project, _ = states.kept(project, name, (StatePart("riser", states.present(self.riser())),))
+        self.session.document.edit("States", project)
+        self.wait()
+
+        def shown(rows: Any) -> list[str]:
+            items = [rows.item(number) for number in range(rows.count())]
+            return [item.text().split("   ")[0] for item in items if not item.isHidden()]
+
+        QTest.keyClicks(self.page.search, "lowtide")
+        self.assertEqual(shown(self.page.list), ["Low-tide"])
+        self.panel.show_page("Pad")
+        pad = self.panel.findChild(PadPage)
+        self.assertEqual(len(shown(pad.corners)), 12)
+        present(pad.corners.item(11)).setCheckState(Qt.CheckState.Checked)
+        QTest.keyClicks(pad.search, "tide")
+        self.assertEqual(shown(pad.corners), ["Low-tide", "Spring flood"], "what is on the pad stays")
+        pad.search.clear()
+        self.assertEqual(len(shown(pad.corners)), 12)
 
     def test_the_pad_is_dragged_travels_and_becomes_lanes(self) -> None:
         self.keep_two()

@@ -31,6 +31,7 @@ from zolvek.studio.services.context import Studio
 from zolvek.studio.session.chosen import chosen_device
 from zolvek.studio.session.control_moves import turn_all
 from zolvek.studio.toolkit.fields import Entry, SeedEntry
+from zolvek.studio.toolkit.list_search import ListSearch
 from zolvek.studio.toolkit.widgets import button, choice, field_label, form, page_layout, pick
 from zolvek.studio.views.panels.morph.pad_view import PadView
 from zolvek.studio.views.panels.morph.states_page import STATE
@@ -72,6 +73,8 @@ class PadPage(QWidget):
         self.corners.setAccessibleName("States on the pad")
         self.corners.setMaximumHeight(86)
         self.corners.itemChanged.connect(self._toggle)
+        self.search = ListSearch("Find a state", self.corners)
+        layout.addWidget(self.search)
         layout.addWidget(self.corners)
         self.weighing = choice([(t, k) for k, t in WEIGHTS.items()], "Weighting", self._weigh)
         layout.addWidget(self.weighing)
@@ -153,6 +156,7 @@ class PadPage(QWidget):
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Checked if state.id in on else Qt.CheckState.Unchecked)
             self.corners.addItem(item)
+        self.search.show_matching()
         self.corners.blockSignals(False)
         pick(self.weighing, pad.weighing)
         for axis, result in self.axes.items():

@@ -32,6 +32,7 @@ from zolvek.studio.session.chosen import chosen_device, shown_track
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.fields import Entry
 from zolvek.studio.toolkit.inline_field import RowName
+from zolvek.studio.toolkit.list_search import ListSearch
 from zolvek.studio.toolkit.refreshing import RefreshWhileShown
 from zolvek.studio.toolkit.widgets import button, field_label, note, page_layout
 
@@ -68,6 +69,8 @@ class StatesPage(QWidget):
         self.list.setMaximumHeight(110)
         self.list.currentItemChanged.connect(lambda *_: self._compare())
         self.naming = RowName(self.list, self._renamed)
+        self.search = ListSearch("Find a state", self.list)
+        layout.addWidget(self.search)
         layout.addWidget(self.list)
         self.table = QTreeWidget()
         self.table.setHeaderLabels(["", "State", "Now"])
@@ -148,6 +151,7 @@ class StatesPage(QWidget):
             self.list.addItem(item)
             if state.id == chosen:
                 self.list.setCurrentItem(item)
+        self.search.show_matching()
         self.list.blockSignals(False)
         self._compare()
 
