@@ -97,7 +97,7 @@ class Document(unittest.TestCase):
         for name, line in lines.items():
             row = next(row for row in DOCUMENT.splitlines() if row.startswith(f"| `{name}` |"))
             head = next(csv.reader(io.StringIO(self.good(line).stdout)))
-            self.assertEqual(head, re.findall(r"`([a-z]+)`", row.split("|")[2]), name)
+            self.assertEqual(head, re.findall(r"`([a-z_]+)`", row.split("|")[2]), name)
         table = self.good("table DEMO --step 4 --lane mallet.transpose --lane horn.cutoff -o -").stdout
         rows = list(csv.reader(io.StringIO(table)))
         self.assertEqual(rows[0], ["beat", "seconds", "mallet.transpose", "horn.cutoff"])

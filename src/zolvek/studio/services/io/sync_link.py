@@ -34,6 +34,7 @@ REPORT_INTERVAL_S = 0.25  # seconds between reporting how well a clock is follow
 LIT_MS = 250  # how long a light stays lit
 JOIN_AGAIN_MS = 500  # after the ports' process ended by itself
 MOST_ENDS, ENDS_WITHIN_S = 3, 60.0  # times that it is begun again in so many seconds
+KEEPS_ENDING = "The JACK process keeps ending. Switch “Use JACK” off and on to try again."
 MOST_AT_ONCE = 16  # moves of one control that are followed each time; of more, some are left out
 
 
@@ -119,12 +120,11 @@ class SyncLink(QObject):
         if self.link is None:
             return
         if report.ended and report is self.link.report:
-            now = time.monotonic()
-            self.ends = [*(end for end in self.ends if now - end < ENDS_WITHIN_S), now]
+            self.ends = with_end(self.ends, time.monotonic())
             if len(self.ends) <= MOST_ENDS:
                 self.joining.start()
             else:
-                self.session.notices.say("The JACK process keeps ending. Switch “Use JACK” off and on to try again.")
+                self.session.notices.say(KEEPS_ENDING)
         if not report.state:
             was, beat = self.player.playing and self.through is not None, self.session.playhead.beat
             self._leave()
@@ -157,10 +157,6 @@ class SyncLink(QObject):
 
     # --- what is given ---
 
-    def _named(self) -> tuple[tuple[str, str], ...]:
-        project = self.session.project
-        return edits.named(project, project.sync.connections)
-
     def _use(self) -> None:
         """Say the ports what has changed of the project."""
         if self.link is not None or self.follows_clock:
@@ -173,7 +169,7 @@ class SyncLink(QObject):
         project, settings = self.session.project, self.session.settings
         kept, listening = project.sync, self.session.audition.listening
         resolution = settings.midi.resolution
-        state = (project, resolution, listening, kept, self._named())
+        state = (project, resolution, listening, kept, edits.named(project, kept.connections))
         before, self.sent = self.sent, state
         if not before or before[0] is not project or before[1:3] != state[1:3]:
             self.link.use(heard(project, listening), resolution)
@@ -342,6 +338,11 @@ class SyncLink(QObject):
             self._leave()
             self.link.close()
             self.link = None
+
+
+def with_end(ends: list[float], now: float) -> list[float]:
+    """The times at which processes have ended lately, and now."""
+    return [*(end for end in ends if now - end < ENDS_WITHIN_S), now]
 
 
 def counted_faults(words: Ints, dropped: int) -> str:

@@ -68,6 +68,19 @@ class Bench(QWidget):
         for widget in (self.add, self.driven, self.learn):
             top.addWidget(widget)
         top.addWidget(self.heading, 1)
+        self._lay_out_dials()
+        session.focus.changed.connect(self.refresh)
+        session.shown.changed.connect(self.refresh)
+        session.document.changed.connect(self.refresh)
+        session.passes.changed.connect(self._offer)
+        session.passes.changed.connect(lambda: [dial.update() for dial in self.dials])
+        session.held.changed.connect(self.update_dials)
+        session.look.changed.connect(self.update_dials)
+        session.playhead.changed.connect(self.update_dials)
+        self.refresh()
+
+    def _lay_out_dials(self) -> None:
+        """The row of dials, and what chooses among many."""
         self.row = QWidget()
         self.row_layout = QHBoxLayout(self.row)
         self.row_layout.setContentsMargins(8, 0, 8, 0)
@@ -93,15 +106,6 @@ class Bench(QWidget):
         row.addWidget(self.nothing)
         row.addWidget(scroll, 1)
         layout.addLayout(row)
-        session.focus.changed.connect(self.refresh)
-        session.shown.changed.connect(self.refresh)
-        session.document.changed.connect(self.refresh)
-        session.passes.changed.connect(self._offer)
-        session.passes.changed.connect(lambda: [dial.update() for dial in self.dials])
-        session.held.changed.connect(self.update_dials)
-        session.look.changed.connect(self.update_dials)
-        session.playhead.changed.connect(self.update_dials)
-        self.refresh()
 
     def refresh(self) -> None:
         """Show the session's device."""
