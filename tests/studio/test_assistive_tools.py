@@ -247,7 +247,12 @@ class AssistiveTools(unittest.TestCase):
         field = self.focus("text", "Value of point 2")
         self.about(field, "“50 st”")
         self.key("Ctrl+A", ":50 %", "Return", "Up", "Down")
-        self.focus("cell", "Value of point 2: 50 %, selected")
+        for attempt in range(3):  # now and then the toolkit announces the table alone after a cell's editor has closed
+            with contextlib.suppress(AssertionError):
+                self.focus("cell", "Value of point 2: 50 %, selected")
+                break
+            self.assertLess(attempt, 2, "the cell is never announced")
+            self.key("Up", "Down")
         self.key("Escape")
         self.focus("panel", "Focus lane")
         self.about(lane, "50 % at 2.1.0")
