@@ -24,7 +24,7 @@ ACCESSIBLE = "org.a11y.atspi.Accessible"
 VALUE = "org.a11y.atspi.Value"
 ROOT = ("org.a11y.atspi.Registry", "/org/a11y/atspi/accessible/root")
 REGISTRY = DBusAddress("/org/a11y/atspi/registry", "org.a11y.atspi.Registry", "org.a11y.atspi.Registry")
-ANSWER_S, FOCUS_S, SETTLED_S = 20.0, 10.0, 5.0
+ANSWER_S, FOCUS_S, SETTLED_S = 20.0, 20.0, 20.0
 MOST_ASKED = 120  # objects of the window that are asked for while something is looked for
 TOOLS = ("Xvfb", "dbus-daemon")
 LAUNCHER = "/usr/libexec/at-spi-bus-launcher"
@@ -43,10 +43,11 @@ class Keys(QObject):
     def press(self, line):
         for letter in line[1:] if line.startswith(":") else ():
             QTest.keyClicks(application.focusWidget() or window, letter)
-            QTest.qWait(30)  # on a display, keys come to a widget a little later
+            QTest.qWait(30)  # on a display, keys come to a widget a little later: to the one that had the keyboard
         if not line.startswith(":"):
             combination = QKeySequence(line)[0]
             QTest.keyClick(application.focusWidget() or window, combination.key(), combination.keyboardModifiers())
+            QTest.qWait(30)  # so that a field which it closes is gone before the next one
         print("done", flush=True)
 keys = Keys()
 keys.came.connect(keys.press)
@@ -247,12 +248,7 @@ class AssistiveTools(unittest.TestCase):
         field = self.focus("text", "Value of point 2")
         self.about(field, "“50 st”")
         self.key("Ctrl+A", ":50 %", "Return", "Up", "Down")
-        for attempt in range(3):  # now and then the toolkit announces the table alone after a cell's editor has closed
-            with contextlib.suppress(AssertionError):
-                self.focus("cell", "Value of point 2: 50 %, selected")
-                break
-            self.assertLess(attempt, 2, "the cell is never announced")
-            self.key("Up", "Down")
+        self.focus("cell", "Value of point 2: 50 %, selected")
         self.key("Escape")
         self.focus("panel", "Focus lane")
         self.about(lane, "50 % at 2.1.0")

@@ -90,11 +90,11 @@ def scanned(
 def read_beside(bundles: Sequence[Path], plugin_format: str) -> Iterator[tuple[Path, Contents]]:
     """The contents of each bundle as they are read, by several processes where there are many. Raises Failure where
     this standard can't be hosted here."""
-    count = min((os.cpu_count() or 1), len(bundles) // FEWEST_EACH)
+    count = min(os.cpu_count() or 1, len(bundles) // FEWEST_EACH)
     if count < 2:
         yield from read(bundles, plugin_format)
         return
-    results: queue.Queue[tuple[Path, Contents] | Failure | None] = queue.Queue()
+    results: queue.Queue[tuple[Path, Contents] | Exception | None] = queue.Queue()
     stopped = threading.Event()
 
     def work(share: Sequence[Path]) -> None:
@@ -103,7 +103,7 @@ def read_beside(bundles: Sequence[Path], plugin_format: str) -> Iterator[tuple[P
                 results.put(result)
                 if stopped.is_set():
                     break
-        except Failure as error:
+        except Exception as error:  # raised where it is waited for, whatever it is
             results.put(error)
         results.put(None)
 
@@ -116,7 +116,7 @@ def read_beside(bundles: Sequence[Path], plugin_format: str) -> Iterator[tuple[P
     try:
         while count:
             result = results.get()
-            if isinstance(result, Failure):
+            if isinstance(result, Exception):
                 raise result
             if result is None:
                 count -= 1
