@@ -56,8 +56,8 @@ class Output:
 class Input:
     """Listens at a port, of this machine alone unless `anywhere`; `read` makes address and number of a packet,
     `read_timed` those with their times, `address_of` says a message's address at once. The last packet of each address
-    is kept until it is taken: a flood moves a control as often as it is looked at, and not more. `own_port`: that of our
-    output; what comes from there is ours, and not taken. Raises ZolvekError where the port is taken."""
+    is kept until it is taken: a flood moves a control as often as it is looked at, and not more. `own_port`: that of
+    our output; what comes from there is ours, and not taken. Raises ZolvekError where the port is taken."""
 
     def __init__(
         self,
