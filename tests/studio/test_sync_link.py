@@ -28,6 +28,12 @@ RATE = 48_000
 CLOCKS_SENT = 700  # 14.6 s at 125 BPM: enough to settle on a busy machine
 
 
+def panel_page(test: WindowTest) -> Any:
+    """The Connect panel's page."""
+    panel: Any = test.window.rail.shown["step-connect"].widget()
+    return panel.page
+
+
 class Together(WindowTest):
     def join(self) -> Any:
         """The Connect page, with a server there and taken part in."""
@@ -100,8 +106,26 @@ class Together(WindowTest):
         page.take.click()
         self.wait()
         self.assertNotIn(("all", "capture:midi"), self.session.project.sync.connections)
+        before = present(link.link)
         page.on.click()
         self.assertIsNone(self.studio.sync_link.link)
+        # On again: the same process joins the server, with the focus lane as a control voltage.
+        page.on.click()
+        self.assertIs(link.link, before)
+        self.until(lambda: link.through is not None)
+        voltage = panel_page(self).voltage
+        voltage.range.setCurrentIndex(voltage.range.findText("−1 to 1"))
+        voltage.range.activated.emit(voltage.range.currentIndex())
+        self.assertEqual(self.session.document.history.undo_label, "CV −1 to 1")
+        lane = present(self.session.lane)
+        self.assertEqual(lane.voltage, "bipolar")
+        name = next(p.name for p in edits.ports_of(self.session.project) if p.kind == "voltage")
+        page.own.setCurrentIndex(page.own.findText(name))
+        page.own.activated.emit(page.own.currentIndex())
+        self.until(lambda: page.other.findText("system:playback_2") >= 0)
+        page.other.setCurrentIndex(page.other.findText("system:playback_2"))
+        page.add.click()
+        self.until(lambda: (name, "system:playback_2") in present(link.report).connections)
         self.assertEqual(self.errors, [])
 
     def test_a_controller_of_the_host_is_recorded_where_it_was(self) -> None:

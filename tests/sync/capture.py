@@ -80,6 +80,7 @@ WORK: dict[str, Any] = {
     "block": lambda frames: setattr(client, "blocksize", frames),
     "frame": lambda: client.frame_time,
     "send": send,
+    "property": lambda port, key: jack.get_property(client.get_port_by_name(port), key)[0].decode(),
     "ports": lambda: [port.name for port in client.get_ports()],
 }
 gc.disable()  # it would hold a cycle up

@@ -147,7 +147,7 @@ class OnTheWire(unittest.TestCase):
         before, after = stream.at(10.0), fresh.at(10.0)
         stream.use(edited, Resolution(), True)
         stream.made = 0.0
-        sent = [data for _, data in stream.changed(10.0)]
+        sent = [data for _, data in stream.changed(10.0, 10.0)]
         self.assertEqual(sent[:2], [b"\xb0\x63\x02", b"\xb0\x62\x04"], "which one it is goes first")
         self.assertTrue(set(sent) <= {data for _, data in after})
         self.assertGreater(len(before), len(sent), "other lanes are left alone")

@@ -53,7 +53,7 @@ def journey(emission: Emission, own: Any, edited: StreamRequest, seed: int) -> S
         if number == 35:
             table, tables = emission.table, emission.tables
             emission.use(edited)
-            own["chase_changed"](h, emission.table, table, int(np.ceil(song)), 0)
+            own["chase_changed"](h, emission.table, int(np.ceil(song)), table, int(np.ceil(song)), 0)
             del tables
         speed = float(rng.choice([1.0, 0.75, 1.5]))
         end = song + int(rng.integers(64, 24_000)) * speed
@@ -113,7 +113,7 @@ class OneEmission(unittest.TestCase):
         emission = Emission(request(with_two, ""))
         table, tables = emission.table, emission.tables
         emission.use(request(still_both, "")._replace(clock=False))
-        message_emission.chase_changed(emission.words, emission.table, table, 400_000, 0)
+        message_emission.chase_changed(emission.words, emission.table, 400_000, table, 400_000, 0)
         del tables
         self.assertIn("Rack", {name for _, (name, _) in emission.taken()})
         for code, rate in RATES.items():
@@ -158,7 +158,7 @@ class OneEmission(unittest.TestCase):
         table, tables = emission.table, emission.tables
         longer = replace(track.notes[1], length=12.0)
         emission.use(request(Project(tracks=(replace(track, notes=(longer,)),)), ""))
-        message_emission.chase_changed(emission.words, emission.table, table, RATE, 0)
+        message_emission.chase_changed(emission.words, emission.table, RATE, table, RATE, 0)
         del tables
         self.assertEqual(sent(emission), [(8, 48)])
         message_emission.stop_messages(emission.words, 0)

@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import shutil
 import subprocess
@@ -301,6 +302,101 @@ class Ports(unittest.TestCase):
         found = capture.kept()
         self.check(found, 800)
         self.check_clicks(found, 60)
+
+    def test_a_lane_as_a_control_voltage(self) -> None:
+        """For every frame within 1e-4 of the lane, a jump at its own frame, and while stopped the value there; the
+        port says what it is (JACK metadata, signal type)."""
+        server = Jack(self, 256)
+        self.project = self.with_voltage("bend", "bipolar", joined_steps())
+        self.join(server, SyncSetup(role="lead"))
+        port = "Zolvek:" + next(p.name for p in connections.ports_of(self.project) if p.kind == "voltage")
+        self.assertEqual(port, "Zolvek:Swell- one Pitch bend CV")
+        capture = Capture(self, server)
+        capture.ask("connect", port, "capture:sound")
+        signal = json.loads(capture.ask("property", port, "http://jackaudio.org/metadata/signal-type"))
+        self.assertEqual(signal, "CV")
+        self.transport.start(7.0)
+        self.until(self.rolls)
+        self.until(lambda: self.link.beat > 17.0)
+        self.transport.stop()
+        self.until(lambda: not self.link.playing)
+        self.transport.locate(10.0)
+        time.sleep(0.3)
+        found = capture.kept()
+        curve = self.project.lane("d.bend").curve
+        jump = round(float(self.project.tempo.seconds(8.0)) * RATE)
+        checked = strayed = blocks = 0
+        for song, values in zip(found["block_song"].tolist(), found["block_sound"], strict=True):
+            if song < 0 or song < round(float(self.project.tempo.seconds(7.0)) * RATE):
+                continue
+            frames = song + np.arange(len(values))
+            beats = self.project.tempo.beats(frames / RATE)
+            beats = np.where(frames >= jump, np.maximum(beats, 8.0), np.minimum(beats, np.nextafter(8.0, 0.0)))
+            strayed += float(np.abs(values - (2.0 * curve.at(beats) - 1.0)).max()) > 2e-4 + 1e-6
+            checked += int(jump in frames)
+            blocks += 1
+        self.assertEqual(checked, 1, "the jump was recorded")
+        self.assertLessEqual(strayed, self.left_out(found))
+        self.assertGreater(blocks, 500)
+        self.assertEqual(int(self.link.words[shared_layout.SEGMENT_WRITTEN]), 0, "no sound port leads anywhere")
+        still = float(2.0 * curve.at(np.array([10.0]))[0] - 1.0)
+        np.testing.assert_allclose(found["block_sound"][-30], still, atol=2e-4)
+
+    def test_a_tempo_edit_while_it_plays_breaks_nothing_off(self) -> None:
+        """The song goes on at the same beat: every note and clock comes once, at the new pace, no stop among them."""
+        server = Jack(self)
+        self.project = replace(self.project, tempo=TempoMap((TempoPoint(0.0, 120.0),)))
+        self.join(server, SyncSetup(clock=True))
+        capture = self.listen(server, ("All tracks", "midi"), ("Clock", "clock"), ("Mix left", "sound"))
+        self.transport.start(8.0)
+        self.until(lambda: self.link.beat > 11.3)
+        seen = [self.link.beat]
+        for bpm in (150.0, 90.0):
+            changed = replace(self.project, tempo=TempoMap((TempoPoint(0.0, bpm),)))
+            self.link.use(changed, Resolution())
+            self.playback.use(changed)
+            self.transport.edited()
+            end = time.monotonic() + 1.5
+            while time.monotonic() < end:
+                seen.append(self.link.beat)
+                time.sleep(0.005)
+        self.transport.stop()
+        self.until(lambda: not self.link.playing)
+        steps = np.diff(seen)
+        self.assertGreater(float(steps.min()), -0.3, "the playhead stays where it was in beats")
+        self.assertLess(float(steps.max()), 0.5)
+        found = capture.kept()
+        clock = [bytes.fromhex(str(d)) for d, p in zip(found["data"], found["port"], strict=True) if p == 1]
+        self.assertEqual(
+            [d[0] for d in clock if d[0] in (0xFA, 0xFB, 0xFC)], [0xFB, 0xFC], "continued once, stopped once"
+        )
+        rows = [
+            (int(a), bytes.fromhex(str(d)))
+            for a, d, p in zip(found["at"], found["data"], found["port"], strict=True)
+            if p == 0
+        ]
+        on = [(at, data[1]) for at, data in rows if data[0] & 0xF0 == 0x90]
+        self.assertEqual([pitch for _, pitch in on], [60 + b % 12 for b in range(8, 8 + 2 * len(on), 2)])
+        paces = 2.0 * 60.0 * RATE / np.diff([at for at, _ in on])  # a note every two beats
+        self.assertAlmostEqual(float(paces[0]), 120.0, delta=1.5)
+        self.assertTrue(np.any(np.abs(paces - 150.0) < 2.0), paces)
+        ticks = np.array(
+            [
+                int(a)
+                for a, d, p in zip(found["at"], found["data"], found["port"], strict=True)
+                if p == 1 and str(d) == "f8"
+            ]
+        )
+        missed = int(np.sum(np.diff(found["block_at"]) != 1024))  # cycles that the client itself had no time for
+        self.assertLessEqual(int(np.sum(np.diff(ticks) > RATE * 60 / 90 / 24 + 2)), missed, "no clock is missing")
+        self.assertEqual(self.link.words[shared_layout.FULL], 0)
+
+    def with_voltage(self, key: str, voltage: str, drawn: Curve) -> Project:
+        track = next(t for t in self.project.tracks if t.lanes)
+        lanes = tuple(
+            replace(lane, curve=drawn, voltage=voltage) if lane.parameter == key else lane for lane in track.lanes
+        )
+        return with_track(self.project, replace(track, lanes=lanes))
 
     def test_what_comes_in_is_where_it_was_played(self) -> None:
         """A lane goes out, and comes back as a controller: read at its moments it is the lane within one step."""

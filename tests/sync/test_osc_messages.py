@@ -204,14 +204,14 @@ class Osc(unittest.TestCase):
         stream.use(one, 60.0)
         stream.use(replace(one, name="Another"), 60.0)  # another edit, before anybody has looked
         self.assertTrue(stream.outdated)
-        (sent,) = stream.changed(1.0)
+        (sent,) = stream.changed(1.0, 1.0)
         self.assertAlmostEqual(osc_messages.read(bundle(sent, 1.0))[0][1], 0.3, 6)
-        self.assertEqual(stream.changed(1.0), [])
+        self.assertEqual(stream.changed(1.0, 1.0), [])
         self.assertFalse(stream.outdated)
         self.assertEqual(stream.between(1.0, 4.0), [], "nothing that was looked up before the edit is kept")
         slower = replace(one, tempo=TempoMap((TempoPoint(0.0, 30.0),)))
         stream.use(with_curve(slower, lane, project.lane(lane).curve), 60.0)
-        stream.changed(1.0)
+        stream.changed(1.0, 1.0)
         fresh = OscLanes(stream.project, 60.0)
         self.assertEqual(stream.between(0.0, 9.0), fresh.encoded(fresh.between(0.0, 9.0)), "another tempo, other times")
 

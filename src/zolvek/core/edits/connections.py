@@ -9,10 +9,11 @@ from __future__ import annotations
 from enum import StrEnum
 from typing import NamedTuple
 
-from zolvek.core.model.project import Project
+from zolvek.core.model.project import Lane, Project
 from zolvek.core.records import replace
 
 MOST_TRACKS, MOST_NAMED = 64, 32  # tracks, and names that lanes give, with ports of their own
+MOST_VOLTAGES = 64  # lanes as control voltages
 ALL, CLOCK, CONTROL, MIX = "All tracks", "Clock", "Control", "Mix"
 SIDES = ("left", "right")
 
@@ -22,6 +23,7 @@ class PortKind(StrEnum):
 
     SOUND = "sound"
     MIDI = "midi"
+    VOLTAGE = "voltage"  # a control voltage, in a port for sound
 
 
 class Port(NamedTuple):
@@ -35,11 +37,13 @@ class Port(NamedTuple):
 
 def ports_of(project: Project) -> tuple[Port, ...]:
     """The ports of a project: messages of all tracks; of each track, by its name; of each name that lanes give;
-    the clock. Then sound, left and right: of the mix, and of each track. At last the one that takes messages in."""
+    the clock. Then sound, left and right: of the mix, and of each track; lanes as control voltages. At last the one
+    that takes messages in."""
     taken = {ALL, CLOCK, CONTROL, MIX}
     tracks = [(t.id, _free(taken, t.name, "Track")) for t in project.tracks[:MOST_TRACKS]]
     named = dict.fromkeys(lane.midi.port for lane in project.lanes() if lane.midi.port)
     lanes = [(name, _free(taken, name, "Lane")) for name in list(named)[:MOST_NAMED]]
+    voltages = [(lane.id, _free(taken, _voltage_name(project, lane), "Lane CV")) for lane in voltage_lanes(project)]
     return (
         Port("all", ALL),
         *(Port(f"track {key}", f"{name} MIDI") for key, name in tracks),
@@ -50,8 +54,19 @@ def ports_of(project: Project) -> tuple[Port, ...]:
             for key, name in (("mix", MIX), *((f"sound {key}", name) for key, name in tracks))
             for side in SIDES
         ),
+        *(Port(f"voltage {key}", name, PortKind.VOLTAGE) for key, name in voltages),
         Port("control", CONTROL, PortKind.MIDI, False),
     )
+
+
+def voltage_lanes(project: Project) -> list[Lane]:
+    """The lanes that are sent as control voltages: of more than MOST_VOLTAGES the first."""
+    return [lane for lane in project.lanes() if lane.voltage][:MOST_VOLTAGES]
+
+
+def _voltage_name(project: Project, lane: Lane) -> str:
+    name = lane.name or project.parameter_of(lane.id).name
+    return f"{project.track_of(lane.id).name} {name} CV"
 
 
 def named(project: Project, connections: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:

@@ -165,6 +165,18 @@ class MidiTarget(Record, frozen=True):
         return f"{row.label}{number}, channel {self.channel}"
 
 
+class Voltage(NamedTuple):
+    """What a control voltage ranges over: from `low` at the bottom of a control's travel to `high` at its top."""
+
+    label: str
+    low: float
+    high: float
+
+
+# A lane as a control voltage: full scale of an audio port is −1 to 1.
+VOLTAGES: dict[str, Voltage] = {"unipolar": Voltage("0 to 1", 0.0, 1.0), "bipolar": Voltage("−1 to 1", -1.0, 1.0)}
+
+
 def parse_target(text: str, channel: int = 1) -> MidiTarget | None:
     """The target that "cc 74", "nrpn 260", "bend" and the like name; None for no text.
 

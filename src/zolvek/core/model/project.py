@@ -16,7 +16,7 @@ from zolvek.core.limits import Beat, Colour, Factor, Length
 from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.device_kind import BYPASS, DeviceKind
 from zolvek.core.model.layer import Layer
-from zolvek.core.model.messages import MidiTarget
+from zolvek.core.model.messages import VOLTAGES, MidiTarget
 from zolvek.core.model.morph import Morph
 from zolvek.core.model.pad import Pad
 from zolvek.core.model.plugin import need_state
@@ -156,7 +156,8 @@ class Lane(Record, frozen=True):
 
     `reach` is the two positions that the curve's 0 and 1 stand for (low above high inverts).
     Bypassed: kept, not applied. Hidden: applied, not shown. Relative: drawn around where the control
-    stands, its reach counted from −1 to 1 of the travel.
+    stands, its reach counted from −1 to 1 of the travel. `voltage`: what it ranges over as a control voltage, a key of
+    VOLTAGES, "" where it is none.
     """
 
     id: str
@@ -180,10 +181,13 @@ class Lane(Record, frozen=True):
     pins: tuple[Beat, ...] = ()  # beats at which points stay when the lane is thinned
     relative: bool = False
     fit: bool = False  # what layers take beyond the reach is fitted into it, not clipped
+    voltage: str = ""
 
     def __post_init__(self) -> None:
         if any(not -1 <= switch.slot < len(self.slots) for switch in self.switches):
             raise ZolvekError("A slot change names a slot that does not exist.", f"lane {self.id}")
+        if self.voltage and self.voltage not in VOLTAGES:
+            raise ZolvekError(f"There is no range of a control voltage “{self.voltage}”.", f"lane {self.id}")
         if len({layer.id for layer in self.layers}) < len(self.layers):
             raise ZolvekError("Two layers have the same id.", f"lane {self.id}")
         if self.curve.beat[0] < 0.0:

@@ -72,5 +72,12 @@ SCRATCH_BYTES = 64
     T_NOTE_LAST,
     T_NOTE_PORT,
     T_NOTE_DATA,
-) = range(30)
-T_SLOTS = 30
+    T_LENGTH,
+    T_TEMPO_KEY,
+    T_VOLTAGES,
+    T_VOLTAGE_KEY,
+    T_VOLTAGE_FIRST,
+    T_VOLTAGE_FRAME,
+    T_VOLTAGE,
+) = range(37)
+T_SLOTS = 37

@@ -210,12 +210,13 @@ def end_removed(h: Any, t: Any, frame: Any, offset: Any) -> Any:
             put_byte(h[NOTES], index, 1)
 
 
-def chase_changed(h: Any, t: Any, old: Any, frame: Any, offset: Any) -> Any:
-    """After an edit: lanes that stand elsewhere now than they did in the table before, and notes that are gone."""
+def chase_changed(h: Any, t: Any, frame: Any, old: Any, was_frame: Any, offset: Any) -> Any:
+    """After an edit: lanes that stand elsewhere at `frame` than they did in the table before at `was_frame`, which is
+    the same beat, and notes that are gone."""
     end_removed(h, t, frame, offset)
     for lane in range(t[T_LANES]):
         state = stands(t, lane, frame)
-        was = stands(old, lane, frame) if lane < old[T_LANES] else -1
+        was = stands(old, lane, was_frame) if lane < old[T_LANES] else -1
         if state < 0:
             continue
         if was >= 0 and int64_at(t[T_LANE_PORT], lane) == int64_at(old[T_LANE_PORT], lane):

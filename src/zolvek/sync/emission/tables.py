@@ -12,8 +12,9 @@ from zolvek.core.edits.connections import Port
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.sync.emission import layout as s
-from zolvek.sync.timeline import song_timeline
+from zolvek.sync.timeline import control_voltages, song_timeline
 from zolvek.sync.timeline.clock_messages import RATES, FrameRate
+from zolvek.sync.timeline.control_voltages import Voltages
 from zolvek.sync.timeline.song_timeline import SongTimeline
 
 NO_CODE = FrameRate(25.0, 25, False, 1)  # stands where no time code is sent
@@ -30,6 +31,7 @@ class MessageTables(NamedTuple):
     tempo: np.ndarray
     meter: np.ndarray
     frames: int
+    voltages: Voltages
 
 
 def tables_of(project: Project, resolution: Resolution, rate: int, ports: tuple[Port, ...], code: str) -> MessageTables:
@@ -46,6 +48,7 @@ def tables_of(project: Project, resolution: Resolution, rate: int, ports: tuple[
         song_timeline.tempo_table(project),
         song_timeline.meter_table(project),
         round(float(project.tempo.seconds(project.length)) * rate),
+        control_voltages.voltages(project, rate),
     )
 
 
@@ -61,12 +64,15 @@ def addresses_of(tables: MessageTables) -> np.ndarray:
         (s.T_QUARTER_FRAME, tables.quarters), (s.T_QUARTER_DATA, tables.quarter_data), (s.T_TEMPO, tables.tempo),
         (s.T_METER, tables.meter), (s.T_NOTE_FIRST, sending.note_first), (s.T_NOTE_LAST, sending.note_last),
         (s.T_NOTE_PORT, sending.note_port), (s.T_NOTE_DATA, sending.note_data),
+        (s.T_VOLTAGE_KEY, tables.voltages.key), (s.T_VOLTAGE_FIRST, tables.voltages.first),
+        (s.T_VOLTAGE_FRAME, tables.voltages.frame), (s.T_VOLTAGE, tables.voltages.value),
     )  # fmt: skip
     for word, array in arrays:
         assert array.flags.c_contiguous
         table[word] = array.ctypes.data
     table[s.T_COUNT], table[s.T_LANES] = len(sending.frame), len(sending.lane_port)
-    table[s.T_NOTES] = len(sending.note_first)
+    table[s.T_NOTES], table[s.T_VOLTAGES] = len(sending.note_first), len(tables.voltages.key)
+    table[s.T_LENGTH], table[s.T_TEMPO_KEY] = tables.frames, song_timeline.tempo_key(tables.tempo)
     table[s.T_CLOCKS], table[s.T_QUARTERS] = len(tables.clocks), len(tables.quarters)
     table[s.T_TEMPOS], table[s.T_METERS] = len(tables.tempo), len(tables.meter)
     table.view(np.float64)[s.T_FPS] = rate.fps

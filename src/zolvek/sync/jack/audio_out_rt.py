@@ -23,6 +23,7 @@ from zolvek.sync.jack.shared_layout import (
     SEGMENT_EPOCH,
     SEGMENT_READ,
     SEGMENT_SONG,
+    SEGMENT_TEMPO,
     SEGMENT_WRITTEN,
     SEGMENTS,
     SEGMENTS_HELD,
@@ -31,6 +32,7 @@ from zolvek.sync.jack.shared_layout import (
     SOUND_READ,
     SOUND_WANTED,
     SPREAD,
+    TEMPO_KEY,
 )
 
 KEPT_BACK_FRAMES = 4  # frames that have been played and are still there, to read between them
@@ -72,6 +74,8 @@ def copied(h: Any, n: Any, at: Any, offset: Any, fade: Any) -> Any:
         begin, count = int64_at(row, SEGMENT_BEGIN), int64_at(row, SEGMENT_COUNT)
         epoch = int64_at(row, SEGMENT_EPOCH)
         into = at + done - int64_at(row, SEGMENT_SONG)
+        if int64_at(row, SEGMENT_TEMPO) != h[TEMPO_KEY]:  # made before or after a change of tempo: it just goes on
+            into = max(h[SOUND_READ] - begin, 0)
         if epoch == h[EPOCH] and into < 0:  # it comes later: a gap before it
             done += min(-into, n - done)
             continue

@@ -13,8 +13,10 @@ from typing import Any, Protocol
 import numpy as np
 
 from zolvek.core.model.project import Project
+from zolvek.core.time.tempo import TempoMap
 from zolvek.sync.jack import shared_layout as s
 from zolvek.sync.jack.shared_memory import SharedMemory
+from zolvek.sync.timeline.song_timeline import tempo_key, tempo_table
 
 AHEAD_FRAMES = 4_800  # frames that are kept ready; more, where that was not enough
 MOST_AHEAD = 24_000
@@ -52,6 +54,8 @@ class AudioPrefill:
         self.words = self.memory.words
         self.serial = 0  # that is being filled for
         self.checked = 0.0
+        self.tempo: TempoMap | None = None
+        self.tempo_key = 0
         self.ahead, self.missing = AHEAD_FRAMES, int(self.words[s.MISSING])
 
     @property
@@ -63,8 +67,8 @@ class AudioPrefill:
     def due(self) -> bool:
         """Whether there is something to do now."""
         words = self.words
-        if not self.rate or not words[s.TABLE]:
-            return False
+        if not self.rate or not words[s.TABLE] or not words[s.SOUND_WANTED]:
+            return False  # nothing is rendered that no port leads away
         if int(words[s.WANTED_SERIAL]) != self.serial:
             return True
         return not words[s.ENDED] and self._room
@@ -91,16 +95,23 @@ class AudioPrefill:
             words[s.READY_SERIAL] = serial
             return None
         frame, _, _, sound, levels = worker.chunk()
-        gone = words[s.STATE] == s.ROLLING and frame + len(sound) <= words[s.FRAME]
+        tempo = self._tempo_key(worker.project)
+        gone = words[s.STATE] == s.ROLLING and frame + len(sound) <= words[s.FRAME] and tempo == words[s.TEMPO_KEY]
         if gone and worker.loop is None:  # the song has gone past it
             worker.renderer.seek(self._beat(worker, int(words[s.FRAME]) + LEAD_S * self.rate))
             return None
-        begin = self._write(frame, sound)
+        begin = self._write(frame, sound, tempo)
         if not self._room:
             words[s.READY_SERIAL] = serial
         self._watch()
         left, right = np.abs(sound[:, :2]).max(axis=0).tolist()
         return begin, levels, (left, right)
+
+    def _tempo_key(self, project: Project) -> int:
+        """Of the project's tempo table."""
+        if self.tempo is not project.tempo:
+            self.tempo, self.tempo_key = project.tempo, tempo_key(tempo_table(project))
+        return self.tempo_key
 
     def _beat(self, worker: Renders, frame: float) -> float:
         return float(worker.project.tempo.beats(max(frame, 0.0) / self.rate))
@@ -126,7 +137,7 @@ class AudioPrefill:
         row = self.memory.segments[last & (s.SEGMENTS_HELD - 1)]
         return int(row["begin"] + row["count"])
 
-    def _write(self, frame: int, sound: np.ndarray) -> int:
+    def _write(self, frame: int, sound: np.ndarray, tempo: int) -> int:
         memory, words = self.memory, self.words
         begin, count = self.written, len(sound)
         first = begin & (s.RING_FRAMES - 1)
@@ -135,7 +146,13 @@ class AudioPrefill:
         memory.sound[:rows, first : first + part] = sound[:part, :rows].T
         if part < count:
             memory.sound[:rows, : count - part] = sound[part:, :rows].T
-        memory.segments[int(words[s.SEGMENT_WRITTEN]) & (s.SEGMENTS_HELD - 1)] = begin, frame, count, self.serial
+        memory.segments[int(words[s.SEGMENT_WRITTEN]) & (s.SEGMENTS_HELD - 1)] = (
+            begin,
+            frame,
+            count,
+            self.serial,
+            tempo,
+        )
         words[s.SEGMENT_WRITTEN] += 1
         return begin
 

@@ -23,15 +23,33 @@ def row_at(table: Any, count: Any, value: Any, slack: Any) -> Any:
 
 
 @compiled
+def beat_at(t: Any, seconds: Any) -> Any:
+    """The beat at a second of the song, and the tempo there."""
+    point = t[T_TEMPO] + 32 * row_at(t[T_TEMPO], t[T_TEMPOS], seconds, 0.0)
+    x, bpm, slope = (seconds - real_at(point, 0)) / 60.0, real_at(point, 2), real_at(point, 3)
+    beats = bpm * np.expm1(x * slope) / slope if abs(slope) > 1e-12 else bpm * x
+    return real_at(point, 1) + beats, bpm + slope * beats
+
+
+@compiled
+def second_at(t: Any, beat: Any) -> Any:
+    """The second of the song at a beat."""
+    row = 0
+    while row + 1 < t[T_TEMPOS] and real_at(t[T_TEMPO] + 32 * (row + 1), 1) <= beat:
+        row += 1
+    point = t[T_TEMPO] + 32 * row
+    x, bpm, slope = beat - real_at(point, 1), real_at(point, 2), real_at(point, 3)
+    minutes = np.log1p(x * slope / bpm) / slope if abs(slope) > 1e-12 else x / bpm
+    return real_at(point, 0) + 60.0 * minutes
+
+
+@compiled
 def write_bbt(h: Any, t: Any, position: Any) -> Any:
     """Bar, beat, tick and tempo at a frame into jack_position_t, by its layout (jack/types.h): 4-byte words of
     frame (5), what is given (6), bar, beat, tick (7 to 9); then bytes 40, 48, 56 and 100. Its beats are the
     meter's units, and so is its tempo."""
     seconds = uint32_at(position, 5) / np.float64(h[RATE])
-    point = t[T_TEMPO] + 32 * row_at(t[T_TEMPO], t[T_TEMPOS], seconds, 0.0)
-    x, bpm, slope = (seconds - real_at(point, 0)) / 60.0, real_at(point, 2), real_at(point, 3)
-    beats = bpm * np.expm1(x * slope) / slope if abs(slope) > 1e-12 else bpm * x
-    beat, now = real_at(point, 1) + beats, bpm + slope * beats
+    beat, now = beat_at(t, seconds)
     row = row_at(t[T_METER], t[T_METERS], beat, 1e-9)
     meter = t[T_METER] + 32 * row
     count, unit = real_at(meter, 2), real_at(meter, 3)

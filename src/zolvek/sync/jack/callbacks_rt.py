@@ -22,6 +22,7 @@ from zolvek.sync.emission.layout import (
     MIDI_COUNT,
     RATE,
     T_SLOTS,
+    T_TEMPO_KEY,
     TABLE,
 )
 from zolvek.sync.jack import native
@@ -53,6 +54,8 @@ from zolvek.sync.jack.shared_layout import (
     FIRST_MIDI,
     FIRST_SOUND,
     FIRST_SOUND_BUFFER,
+    FIRST_VOLTAGE,
+    FIRST_VOLTAGE_BUFFER,
     FREEWHEEL,
     GRAPH,
     HEARD,
@@ -75,12 +78,14 @@ from zolvek.sync.jack.shared_layout import (
     SOUND_COUNT,
     SOUND_WANTED,
     TABLE_DONE,
+    TEMPO_KEY,
     TIME,
     TOGETHER,
+    VOLTAGE_COUNT,
     WANTED_SERIAL,
     XRUNS,
 )
-from zolvek.sync.jack.transport_rt import alone, together, want
+from zolvek.sync.jack.transport_rt import alone, change_tempo, together, want
 
 CLOCK_MONOTONIC = 1  # time.h
 STRAYS_MOST, DRAWN = 5_000.0, 0.01  # microseconds; a part of them a cycle
@@ -129,6 +134,13 @@ def buffers(h: Any, n: Any) -> Any:
         if buffer != 0:
             for i in range(n):
                 put_single(buffer, i, np.float32(0.0))
+    for index in range(h[VOLTAGE_COUNT]):
+        port = h[FIRST_VOLTAGE + index]
+        buffer = native.port_get_buffer(port, np.uint32(n)) if port != 0 else 0
+        h[FIRST_VOLTAGE_BUFFER + index] = buffer
+        if buffer != 0:
+            for i in range(n):
+                put_single(buffer, i, np.float32(0.0))
 
 
 @compiled
@@ -169,8 +181,11 @@ def cycle(n: Any, address: Any) -> Any:
             h[PANIC_DONE] = h[PANIC]
             hush(h, 0)
         if h[TABLE_DONE] != h[TABLE]:
+            h[TEMPO_KEY] = t[T_TEMPO_KEY]
             if h[OLD_TABLE] != 0:
-                chase_changed(h, t, words(h[OLD_TABLE], T_SLOTS), np.int64(np.ceil(d[SONG])), 0)
+                old, was = words(h[OLD_TABLE], T_SLOTS), np.int64(np.ceil(d[SONG]))
+                change_tempo(h, d, t, old)
+                chase_changed(h, t, np.int64(np.ceil(d[SONG])), old, was, 0)
             h[TABLE_DONE] = h[TABLE]
         if h[MODE] == TOGETHER:
             together(h, d, t, n)

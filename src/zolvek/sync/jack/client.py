@@ -18,6 +18,7 @@ from zolvek.sync.jack import shared_layout as s
 from zolvek.sync.jack.link_messages import OtherPort
 from zolvek.sync.jack.shared_layout import ROWS
 from zolvek.sync.jack.shared_memory import SharedMemory
+from zolvek.sync.timeline.control_voltages import voltage_key
 
 NAME = "Zolvek"
 PLAYS = library.IS_INPUT  # what takes sound or messages in is an input of its client
@@ -62,7 +63,7 @@ class Client:
             address[:] = 0 if word in (s.SPREAD, s.NOTES, s.EVENTS) else address  # touched: the system gives it now
             words[word] = address.ctypes.data
         words[s.CLIENT] = self.client
-        words[s.TABLE] = words[s.OLD_TABLE] = words[s.TABLE_DONE] = 0
+        words[s.TABLE] = words[s.OLD_TABLE] = words[s.TABLE_DONE] = words[s.TEMPO_KEY] = 0
         words[s.SHUT] = words[s.FREEWHEEL] = words[s.CLOCK_STATE] = words[s.STATE] = 0
         words[s.RATE] = self.library.jack_get_sample_rate(self.client)
         words[s.BLOCK] = self.library.jack_get_buffer_size(self.client)
@@ -92,10 +93,12 @@ class Client:
         """The port of this name, registered where it is not yet; 0 where the server has none left."""
         result = self.by_name.get(own.name)
         if result is None:
-            kind = library.AUDIO if own.kind == PortKind.SOUND else library.MIDI
+            kind = library.MIDI if own.kind == PortKind.MIDI else library.AUDIO
             IS_OUTPUT = library.IS_OUTPUT if own.out else library.IS_INPUT
             port = self.library.jack_port_register(self.client, own.name.encode()[:200], kind, IS_OUTPUT, 0)
             self.by_name[own.name] = result = port or UNKNOWN, own
+            if port and own.kind == PortKind.VOLTAGE:
+                library.mark_voltage(self.client, port)
         return int(result[0])
 
     def use_ports(self, ports: tuple[Port, ...]) -> None:
@@ -111,13 +114,18 @@ class Client:
         addresses = {port: self._port(port) for port in ports}
         midi = [addresses[port] for port in ports if port.kind == PortKind.MIDI and port.out]
         sound = [addresses[port] for port in ports if port.kind == PortKind.SOUND]
-        words[s.MIDI_COUNT] = words[s.SOUND_COUNT] = 0  # none while they change
+        voltages = [port for port in ports if port.kind == PortKind.VOLTAGE]
+        words[s.MIDI_COUNT] = words[s.SOUND_COUNT] = words[s.VOLTAGE_COUNT] = 0  # none while they change
+        for number, port in enumerate(voltages):
+            words[s.FIRST_VOLTAGE + number] = addresses[port]
+            words[s.FIRST_VOLTAGE_KEY + number] = voltage_key(port.key.partition(" ")[2])
         words[s.FIRST_MIDI : s.FIRST_MIDI + len(midi)] = midi
         words[s.FIRST_SOUND : s.FIRST_SOUND + len(sound)] = sound
         words[s.MIDI_IN] = addresses[ports[-1]]
         words[s.CLOCK_PORT] = len(midi) - 1
         words[s.NAMED_FROM] = 1 + sum(port.key.startswith("track ") for port in ports)
         words[s.MIDI_COUNT], words[s.SOUND_COUNT] = len(midi), len(sound)
+        words[s.VOLTAGE_COUNT] = len(voltages)
         for name in gone:
             address, _ = self.by_name.pop(name)
             if address:
@@ -178,7 +186,6 @@ class Client:
         held = {int(words[word]) for word in (s.OLD_TABLE, s.TABLE, s.TABLE_DONE)}
         self.tables = [row for row in self.tables if row[0].ctypes.data in held]
         self.tables.append((table, tables))
-        words[s.LENGTH] = tables.frames
         words[s.TABLE] = table.ctypes.data
 
     # --- time ---

@@ -19,6 +19,7 @@ _instructions = {name: getattr(native, name) for name in ("byte_at", "int64_at",
 # Untyped on purpose: what is compiled is called from compiled code alone.
 COMPILED: dict[str, Any] = machine_copies(_functions, native.compiled, _instructions)
 
-chase_changed, emit_messages, hush = (COMPILED[name] for name in ("chase_changed", "emit_messages", "hush"))
+before, chase_changed, emit_messages = (COMPILED[name] for name in ("before", "chase_changed", "emit_messages"))
+hush = COMPILED["hush"]
 notes_off, send_position, send_rest = (COMPILED[name] for name in ("notes_off", "send_position", "send_rest"))
 stop_messages = COMPILED["stop_messages"]

@@ -34,6 +34,7 @@ PIPEWIRE = (
 )
 AUDIO, MIDI = b"32 bit float mono audio", b"8 bit raw midi"
 IS_INPUT, IS_OUTPUT, IS_PHYSICAL, IS_TERMINAL = 1, 2, 4, 16  # jack/types.h
+SIGNAL_TYPE = b"http://jackaudio.org/metadata/signal-type"
 NO_START, NO_SUCH_CLIENT = 1, 64  # options and states of opening
 
 # Name -> what it gives, and what it takes (jack/jack.h, transport.h, midiport.h).
@@ -78,6 +79,8 @@ FUNCTIONS: dict[str, tuple[Any, tuple[Any, ...]]] = {
     "jack_set_freewheel": (c_int, (c_void_p, c_int)),
     "jack_get_time": (c_uint64, ()),
     "jack_cpu_load": (c_double, (c_void_p,)),
+    "jack_port_uuid": (c_uint64, (c_void_p,)),
+    "jack_set_property": (c_int, (c_void_p, c_uint64, c_char_p, c_char_p, c_char_p)),
     "jack_set_error_function": (None, (c_void_p,)),
     "jack_set_info_function": (None, (c_void_p,)),
 }  # fmt: skip
@@ -123,6 +126,13 @@ def library() -> Any:
 def is_pipewire() -> bool:
     """Whether the library that is loaded speaks to PipeWire."""
     return "pipewire" in os.path.realpath(path()) or b"PipeWire" in (library().jack_get_version_string() or b"")
+
+
+def mark_voltage(client: int, port: int) -> bool:
+    """Whether a port for sound is marked as one of control voltages (JACK metadata API), for others to see."""
+    this_library = library()
+    uuid = this_library.jack_port_uuid(port)
+    return bool(this_library.jack_set_property(client, uuid, SIGNAL_TYPE, b"CV", b"text/plain") == 0)
 
 
 def names(found: Any) -> list[str]:

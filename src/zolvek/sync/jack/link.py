@@ -12,18 +12,21 @@ from collections.abc import Callable
 
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
+from zolvek.core.time.tempo import TempoMap
 from zolvek.sound.processes.framing import Sender
 from zolvek.storage.python_process import begin, command, end, shut
 from zolvek.sync.jack import link_messages as messages
 from zolvek.sync.jack import shared_layout as s
 from zolvek.sync.jack.link_messages import Command, Report
 from zolvek.sync.jack.shared_memory import SharedMemory
+from zolvek.sync.timeline.song_timeline import tempo_key, tempo_table
 
 START_TIMEOUT_S = 3.0  # seconds within which an order to play is taken up, or was in vain
 FRESH_WITHIN_S = 1.0
 CLOSE_TIMEOUT_S = 2.0
 LONGEST_CYCLE_S = 0.5  # seconds that the song goes on by itself since the last cycle
 MICRO = 1e-6
+TEMPOS_KEPT = 8
 
 
 class Link:
@@ -35,6 +38,7 @@ class Link:
         self.words, self.reals = self.memory.words, self.memory.reals
         self.report = Report()
         self.project = Project()
+        self.tempos: dict[int, TempoMap] = {}  # of the projects used last, by key
         self.asked = 0.0  # when playing was asked for, until it begins
         self.rolled = 0.0  # when it was seen to move last
         self.closed = False
@@ -66,6 +70,8 @@ class Link:
     def use(self, project: Project, resolution: Resolution) -> None:
         """Send the project's messages, as it is heard, to the ports' process."""
         self.project = project
+        key = tempo_key(tempo_table(project))
+        self.tempos = {**dict(list(self.tempos.items())[-TEMPOS_KEPT:]), key: project.tempo}
         self.send(messages.Use(project, resolution))
 
     def hold(self, held: tuple[tuple[str, float], ...]) -> None:
@@ -117,21 +123,26 @@ class Link:
     def beat_at(self, seconds: float) -> float:
         """The beat at a time of time.perf_counter (the server's own clock, CLOCK_MONOTONIC): counted from the
         cycle before it."""
-        frame = max(self.frame_at(seconds), float(self.words[s.QUIET_UNTIL]), 0.0)
-        return float(self.project.tempo.beats(frame / self.rate))
+        frame, key = self._frame_at(seconds)
+        tempo = self.tempos.get(key, self.project.tempo)
+        return float(tempo.beats(max(frame, float(self.words[s.QUIET_UNTIL]), 0.0) / self.rate))
 
     def frame_at(self, seconds: float) -> float:
         """The song frame at a time."""
+        return self._frame_at(seconds)[0]
+
+    def _frame_at(self, seconds: float) -> tuple[float, int]:
+        """The song frame at a time, and the key of the tempo that it is of."""
         past, moment = self.memory.past, seconds / MICRO
         last = int(self.words[s.PAST_COUNT]) - 1
         if last < 0:
-            return 0.0
+            return 0.0, 0
         for number in range(last, max(last - s.PAST_HELD // 2, -1), -1):
-            time_, song, speed, state = past[number & (s.PAST_HELD - 1)].item()
+            time_, song, speed, state, key = past[number & (s.PAST_HELD - 1)].item()
             if time_ <= moment:
                 elapsed = min((moment - time_) * MICRO, LONGEST_CYCLE_S) if state == s.ROLLING else 0.0
-                return song + elapsed * speed * self.rate
-        return float(song)
+                return song + elapsed * speed * self.rate, int(key)
+        return float(song), int(key)
 
     def take(self) -> list[tuple[bytes, float]]:
         """The messages that have come since the last time, each with its moment (time.perf_counter)."""

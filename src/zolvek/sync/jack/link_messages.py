@@ -71,6 +71,12 @@ class SetLoop(Command, frozen=True):
     span: tuple[float, float] | None
 
 
+class Join(Command, frozen=True):
+    """Be a client of the server, or leave it and wait."""
+
+    on: bool
+
+
 class SendClock(Command, frozen=True):
     """MIDI clock with the song position, and time code of a rate ("" for none)."""
 

@@ -27,7 +27,6 @@ from zolvek.core.edits.monitoring import Listening, heard
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
-from zolvek.core.time.tempo import TempoMap
 from zolvek.sound.processes.framing import Receiver
 from zolvek.storage.python_process import own_output
 from zolvek.sync.emission.tables import MessageTables, tables_of
@@ -75,9 +74,9 @@ class PortsProcess:
         self.graph = self.rate = -1
         self.tried = self.counted = self.made = 0.0
         self.closing = self.greeted = False
+        self.joins = True
         self.said: Report | None = None
         self.building: threading.Thread | None = None
-        self.tempo: TempoMap | None = None  # of what is sent now
         self.due = False  # tables are to be made again
         self.held: tuple[tuple[str, float], ...] = ()
         self.apart = SHORTEST_APART_S  # seconds between tables, by how long one takes
@@ -165,6 +164,13 @@ class PortsProcess:
         """Remove a connection."""
         self.client.connect(port, other, False)
 
+    def join(self, on: bool) -> None:
+        """Be a client of the server, or leave it and wait: being there again takes no start of a process."""
+        self.joins, self.tried = on, 0.0
+        if not on and self.client is not None:
+            self.client.close()
+            self.client, self.trouble = None, ""
+
     def panic(self) -> None:
         """Send all notes off."""
         self.words[s.PANIC] += 1
@@ -207,7 +213,7 @@ class PortsProcess:
             self.client.close()
             self.client, self.trouble = None, "The JACK server has ended. Looking for it again."
             self.tried = now
-        if self.client is None and now - self.tried > SERVER_INTERVAL_S:
+        if self.client is None and self.joins and now - self.tried > SERVER_INTERVAL_S:
             self.tried = now
             self._join()
         if self.client is not None:
@@ -294,15 +300,8 @@ class PortsProcess:
         if built.ports != self.client.ports:  # they have changed meanwhile
             self.due = True
             return
-        project = built.project
-        tempo = self.tempo or project.tempo
-        beat = float(tempo.beats(float(self.memory.reals[s.SONG]) / max(self.rate, 1)))
         self.client.use(built.tables)
-        self.tempo = project.tempo
         self.set_loop(self.loop)
-        if tempo != project.tempo and not self.together:
-            # The same beat lies elsewhere now.
-            self._go(s.GO_LOCATE, self._frame(beat))
 
     def _report(self) -> None:
         words, client = self.words, self.client
@@ -347,6 +346,7 @@ HANDLERS: dict[type[Command], Callable[..., None]] = {
     messages.Locate: PortsProcess.locate,
     messages.SetSpeed: PortsProcess.set_speed,
     messages.SetLoop: PortsProcess.set_loop,
+    messages.Join: PortsProcess.join,
     messages.SendClock: PortsProcess.send_clock,
     messages.UseConnections: PortsProcess.use_connections,
     messages.Disconnect: PortsProcess.disconnect,

@@ -65,7 +65,6 @@ GO_START, GO_STOP, GO_LOCATE = 1, 2, 3
     LOOP,
     LOOP_FIRST,
     LOOP_LAST,
-    LENGTH,
     QUIET_UNTIL,
     SPEED,
     PANIC,
@@ -109,27 +108,31 @@ GO_START, GO_STOP, GO_LOCATE = 1, 2, 3
     SOUND_APART,
     CLICKS,
     FREE_MISSING,
-) = range(EMISSION_WORDS, EMISSION_WORDS + 62)
+    TEMPO_KEY,
+    VOLTAGE_COUNT,
+) = range(EMISSION_WORDS, EMISSION_WORDS + 63)
 
 SLOTS = 1_024  # words in all
 FIRST_MIDI, FIRST_SOUND = 200, 360  # where the addresses of the ports begin
-FIRST_BUFFER, FIRST_SOUND_BUFFER = 640, 840  # and those of their buffers in this cycle
+FIRST_VOLTAGE, FIRST_VOLTAGE_KEY = 500, 564  # of control voltages, and which lanes they are
+FIRST_BUFFER, FIRST_SOUND_BUFFER, FIRST_VOLTAGE_BUFFER = 640, 840, 740  # those of their buffers in this cycle
 
 NOT_QUIET = -(1 << 40)  # until when a count-in keeps messages back, where there is none
 
 RING_FRAMES = 1 << 16  # frames of sound that are held ready at most
 SEGMENTS_HELD, PAST_HELD, HEARD_HELD = 1_024, 2_048, 16_384
 LONGEST_ARRIVAL_BYTES = 16  # bytes of a message that comes
-# A stretch of the ring: where in the count of all that was written it begins, and in the song; its frames; its epoch.
-SEGMENT = np.dtype([("begin", "<i8"), ("song", "<i8"), ("count", "<i8"), ("epoch", "<i8")])
-# A moment: microseconds, song frame, speed and state.
-MOMENT = np.dtype([("time", "<f8"), ("song", "<f8"), ("speed", "<f8"), ("state", "<f8")])
+# A stretch of the ring: where in the count of all that was written it begins, and in the song; its frames; its epoch;
+# and the tempo table that its song frames are of.
+SEGMENT = np.dtype([(name, "<i8") for name in ("begin", "song", "count", "epoch", "tempo")])
+# A moment: microseconds, song frame, speed and state, and the tempo table that its song frame is of.
+MOMENT = np.dtype([(name, "<f8") for name in ("time", "song", "speed", "state", "tempo")])
 # A message that came: microseconds, its size and its bytes.
 ARRIVAL = np.dtype([("time", "<f8"), ("size", "<i8"), ("data", "u1", LONGEST_ARRIVAL_BYTES)])
 SEGMENT_BYTES, MOMENT_BYTES, ARRIVAL_BYTES = SEGMENT.itemsize, MOMENT.itemsize, ARRIVAL.itemsize
 # Which number of its row a field is, for compiled code.
-(SEGMENT_BEGIN, SEGMENT_SONG, SEGMENT_COUNT, SEGMENT_EPOCH) = numbers_of(SEGMENT)
-(MOMENT_TIME, MOMENT_SONG, MOMENT_SPEED, MOMENT_STATE) = numbers_of(MOMENT)
+(SEGMENT_BEGIN, SEGMENT_SONG, SEGMENT_COUNT, SEGMENT_EPOCH, SEGMENT_TEMPO) = numbers_of(SEGMENT)
+(MOMENT_TIME, MOMENT_SONG, MOMENT_SPEED, MOMENT_STATE, MOMENT_TEMPO) = numbers_of(MOMENT)
 (ARRIVAL_TIME, ARRIVAL_SIZE, ARRIVAL_DATA) = numbers_of(ARRIVAL)
 POSITION_BYTES = 136  # of jack_position_t, which is packed
 LARGEST_BLOCK_FRAMES = 8_192  # frames of a cycle

@@ -7,12 +7,14 @@ from typing import Any
 
 import numpy as np
 
-from zolvek.sync.emission.layout import RATE
+from zolvek.sync.emission.layout import RATE, T_LENGTH, T_TEMPO_KEY
 from zolvek.sync.jack import native
 from zolvek.sync.jack.audio_out_rt import LONGEST_WAIT, NAP, copied, stretched
+from zolvek.sync.jack.bbt_rt import beat_at, second_at
 from zolvek.sync.jack.emission_rt import emit_messages, notes_off, send_position, send_rest, stop_messages
 from zolvek.sync.jack.native import compiled, int64_at, put_real, uint32_at
 from zolvek.sync.jack.shared_layout import (
+    ALONE,
     CLIENT,
     ENDED,
     EPOCH,
@@ -28,16 +30,17 @@ from zolvek.sync.jack.shared_layout import (
     GO_STOP,
     GO_TIME,
     LEFT_OUT,
-    LENGTH,
     LOOP,
     LOOP_FIRST,
     LOOP_LAST,
     LOOPED,
     MISSING,
+    MODE,
     MOMENT_BYTES,
     MOMENT_SONG,
     MOMENT_SPEED,
     MOMENT_STATE,
+    MOMENT_TEMPO,
     MOMENT_TIME,
     NOT_QUIET,
     PAST,
@@ -64,11 +67,13 @@ from zolvek.sync.jack.shared_layout import (
     STARTING,
     STATE,
     STOPPED,
+    TEMPO_KEY,
     TIME,
     WANTED_FRAME,
     WANTED_SERIAL,
     WANTED_USED,
 )
+from zolvek.sync.jack.voltage_rt import put_voltages
 
 FADE_FRAMES = 240  # frames in which sound that is cut off dies away
 CAUGHT_UP, AT_ONCE = (
@@ -78,6 +83,25 @@ CAUGHT_UP, AT_ONCE = (
 
 
 # --- where the song is ---
+
+
+@compiled
+def frame_there(t: Any, old: Any, frame: Any, rate: Any) -> Any:
+    """The first frame of a song at another tempo that has not been played, where `frame` is the first in the table
+    before: what is placed by the nearest frame comes neither twice nor never."""
+    beat, _ = beat_at(old, (frame - 0.5) / rate)
+    return np.int64(np.floor(second_at(t, beat) * rate + 0.5))
+
+
+@compiled
+def change_tempo(h: Any, d: Any, t: Any, old: Any) -> Any:
+    """A song that moves by itself stays where it is in beats when its tempo changes."""
+    if h[MODE] != ALONE or t[T_TEMPO_KEY] == old[T_TEMPO_KEY]:
+        return
+    h[EXPECTED] = frame_there(t, old, h[EXPECTED], np.float64(h[RATE]))
+    if h[QUIET_UNTIL] != NOT_QUIET:
+        h[QUIET_UNTIL] = frame_there(t, old, h[QUIET_UNTIL], np.float64(h[RATE]))
+    d[SONG] = np.float64(frame_there(t, old, np.ceil(d[SONG]), np.float64(h[RATE])))
 
 
 @compiled
@@ -109,6 +133,7 @@ def record_moment(h: Any, time: Any, song: Any, speed: Any, state: Any) -> Any:
     put_real(at, MOMENT_SONG, song)
     put_real(at, MOMENT_SPEED, speed)
     put_real(at, MOMENT_STATE, np.float64(state))
+    put_real(at, MOMENT_TEMPO, np.float64(h[TEMPO_KEY]))
     h[PAST_COUNT] += 1
 
 
@@ -123,6 +148,7 @@ def emit_block(h: Any, d: Any, t: Any, offset: Any, song: Any, n: Any, speed: An
         h[EPOCH] = h[WANTED_SERIAL]
     record_moment(h, d[TIME] + offset * 1e6 / h[RATE], song, speed, ROLLING)
     emit_messages(h, t, song, heard, last, offset, speed)
+    put_voltages(h, t, offset, n, song, speed, h[QUIET_UNTIL])
     if last >= h[QUIET_UNTIL]:
         h[QUIET_UNTIL] = NOT_QUIET  # a loop may go back to before it
     whole = speed == 1.0 and song == first
@@ -143,6 +169,7 @@ def emit_rest(h: Any, d: Any, t: Any, n: Any, frame: Any, was: Any) -> Any:
         stop_messages(h, 0)
     if was or moved:
         send_rest(h, t, frame, 0, moved)
+    put_voltages(h, t, 0, n, frame, 0.0, NOT_QUIET)
     want(h, frame)
     drop_stale(h)
     h[EXPECTED] = frame
@@ -186,14 +213,17 @@ def alone(h: Any, d: Any, t: Any, n: Any) -> Any:
     h[LOOPED] = 0
     h[WANTED_USED] = 1
     speed = d[SPEED]
+    if offset > 0:
+        put_voltages(h, t, 0, offset, d[SONG], 0.0, h[QUIET_UNTIL])
     while offset < n:
         left, song = n - offset, d[SONG]
         inside = h[LOOP] != 0 and song < h[LOOP_LAST]
-        end = h[LOOP_LAST] if inside else h[LENGTH]
+        end = h[LOOP_LAST] if inside else t[T_LENGTH]
         to_end = np.int64(np.ceil((end - song) / speed - 1e-9))
         if to_end <= 0:  # the end of the song
             h[STATE] = STOPPED
             stop_messages(h, offset)
+            put_voltages(h, t, offset, n - offset, song, 0.0, NOT_QUIET)
             break
         part = min(left, to_end)
         emit_block(h, d, t, offset, song, part, speed, jump)

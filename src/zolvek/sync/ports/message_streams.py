@@ -137,15 +137,25 @@ class MidiStream:
         message_emission.send_rest(emission.words, emission.table, _frame(seconds), 0, moved)
         return [row for _, row in emission.taken()]
 
-    def changed(self, seconds: float) -> list[MidiRow]:
-        """The messages that an edit makes necessary at a time in seconds: of each lane that differs all of them, as
-        the parts of a controller mean nothing without its number."""
+    def retimed(self, seconds: float) -> float | None:
+        """Where the song is by the tempo that is wanted now, for a time in seconds by the one that is used: between
+        the same messages. None where the tempo is the same."""
+        emission, wanted = self.emission, self.wanted
+        if emission is None or wanted is None or emission.request.project.tempo == wanted.project.tempo:
+            return None
+        beat = emission.request.project.tempo.beats(max(_frame(seconds) - 0.5, 0.0) / RATE)
+        return float(np.floor(wanted.project.tempo.seconds(beat) * RATE + 0.5)) / RATE
+
+    def changed(self, seconds: float, was: float) -> list[MidiRow]:
+        """The messages that an edit makes necessary at a time in seconds, which was `was` before it: of each lane that
+        differs all of them, as the parts of a controller mean nothing without its number."""
         old = self.emission
         if old is None or (self.wanted is not None and self.wanted.names != old.names):
             return self.at(seconds)
         table, tables = old.table, old.tables
+        self.made = 0.0  # at once
         emission = self._begin()
-        message_emission.chase_changed(emission.words, emission.table, table, _frame(seconds), 0)
+        message_emission.chase_changed(emission.words, emission.table, _frame(seconds), table, _frame(was), 0)
         del tables  # held until here: the old table is addresses in it
         return [row for _, row in emission.taken()]
 
@@ -216,10 +226,16 @@ class OscStream:
         self.lanes.between(seconds, seconds + self.ahead)  # it begins from here without a wait
         return packets
 
-    def changed(self, seconds: float) -> list[Any]:
-        """The packets that an edit makes necessary at a time in seconds."""
+    def retimed(self, seconds: float) -> float | None:
+        """Where the song is by the project's tempo, for a time in seconds by the one that is used; None where they are
+        the same."""
+        used, wanted = self.lanes.project.tempo, self.project.tempo
+        return None if used == wanted else float(wanted.seconds(used.beats(seconds)))
+
+    def changed(self, seconds: float, was: float) -> list[Any]:
+        """The packets that an edit makes necessary at a time in seconds, which was `was` before it."""
         before, self.lanes = self.lanes, OscLanes(self.project, self.rate, self.lanes)
-        return self._encoded(self.lanes.changed(before, seconds))
+        return self._encoded(self.lanes.changed(before, seconds, was))
 
     def between(self, first: float, last: float) -> list[tuple[float, Any]]:
         """Packets with their times, from `first` to before `last`, in seconds."""

@@ -37,8 +37,12 @@ class Stream(Protocol):
         """While the song is stopped: what puts everything where it stands there; `moved`: it was stopped elsewhere."""
         ...
 
-    def changed(self, seconds: float) -> list[Any]:
-        """After an edit: what puts there what stands elsewhere now."""
+    def retimed(self, seconds: float) -> float | None:
+        """After a change of tempo: the second of the song that was `seconds` before; None where there is none."""
+        ...
+
+    def changed(self, seconds: float, was: float) -> list[Any]:
+        """After an edit: what puts there what stands elsewhere now; `was`: the same place by the tempo before."""
         ...
 
     def between(self, first: float, last: float) -> list[tuple[float, Any]]:
@@ -94,6 +98,7 @@ class Live:
                 time.sleep(STOPPED_INTERVAL_S)
                 continue
             now = time.perf_counter()
+            self._change_tempo()
             self._follow(self.seconds(clock.beat_at(now)), now)
             self._look_up()
             self._send(self._due())
@@ -137,13 +142,28 @@ class Live:
         elif abs(strays) > DRIFT_FROM_S:  # another clock than this machine's keeps the time
             self.zero = self.zero[0] - DRIFT_STEP * strays, self.zero[1] - DRIFT_STEP * strays
 
+    def _change_tempo(self) -> None:
+        """Stay where the song is in beats: what is due by the tempo before is sent, and the rest looked up again."""
+        if self.zero is None or self.stream.retimed(0.0) is None:
+            return
+        due = self._due()
+        self._send(due)
+        was = min(self.filled, due)
+        new = self.stream.retimed(was)
+        assert new is not None
+        shift = new - was
+        self.zero = self.zero[0] - shift, self.zero[1] - shift
+        self.queue.clear()
+        self.filled = self.next = new
+        self._give(self.stream.changed(new, was), new)
+
     def _look_up(self) -> None:
         """Queue what comes; after an edit, send what it changes and look up again."""
         due, ahead = self._due(), self.stream.ahead
         if self.stream.outdated:
             self.queue = deque(row for row in self.queue if row[0] <= due)
             self.filled = self.next = min(self.filled, due)
-            self._give(self.stream.changed(self.filled), self.filled)
+            self._give(self.stream.changed(self.filled, self.filled), self.filled)
         if due + ahead / 2 >= self.filled and due + ahead >= self.next:
             self.queue.extend(self.stream.between(self.filled, due + ahead))
             self.filled = due + ahead

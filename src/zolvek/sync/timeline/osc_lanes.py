@@ -122,8 +122,8 @@ class OscLanes:
         """Where every lane stands: sent when playing begins, or goes on elsewhere."""
         return self._at(list(range(len(self.heard))), seconds)
 
-    def changed(self, before: OscLanes, seconds: float) -> Values:
-        """Where those lanes stand that stood elsewhere before an edit, or are new."""
+    def changed(self, before: OscLanes, seconds: float, was: float) -> Values:
+        """Where those lanes stand at a time in seconds that stood elsewhere before an edit, at `was`, or are new."""
         known = {address: number for number, address in enumerate(before.addresses)}
         asked = [(number, known.get(address)) for number, address in enumerate(self.addresses)]
         if before.project.tempo == self.project.tempo:
@@ -135,7 +135,7 @@ class OscLanes:
                 or before.parameters[old] is not self.parameters[number]
             ]
         now = self._at([number for number, _ in asked], seconds)
-        then = before._at([old for _, old in asked if old is not None], seconds)
+        then = before._at([old for _, old in asked if old is not None], was)
         stood = {before.addresses[n]: (p, v) for n, p, v in zip(then.lane, then.position, then.value, strict=True)}
         moved = np.array(
             [stood.get(self.addresses[n]) != (p, v) for n, p, v in zip(now.lane, now.position, now.value, strict=True)],

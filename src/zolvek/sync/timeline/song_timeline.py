@@ -7,6 +7,7 @@ A song frame is a frame of sound since the project's start, at the tempo map.
 from __future__ import annotations
 
 from typing import NamedTuple
+from zlib import crc32
 
 import numpy as np
 
@@ -106,6 +107,11 @@ def tempo_table(project: Project) -> Floats:
     """(points, 4): second, beat, BPM and slope of each tempo point (BPM a beat)."""
     beat, bpm, slope, seconds = project.tempo.table
     return np.ascontiguousarray(np.stack((seconds, beat, bpm, slope), axis=1))
+
+
+def tempo_key(table: Floats) -> int:
+    """A number that a tempo table is known by."""
+    return crc32(table.tobytes()) + 1
 
 
 def meter_table(project: Project) -> Floats:

@@ -18,6 +18,7 @@ from zolvek.core.model.sync_setup import Role, Source, SyncSetup
 from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.studio.services.io.midi_io import MidiIO
+from zolvek.studio.services.io.spare_link import SpareLink
 from zolvek.studio.services.playback.player import Player
 from zolvek.studio.session.session import Session
 from zolvek.sync.jack import link_messages as messages
@@ -60,6 +61,7 @@ class SyncLink(QObject):
         self.joining.setSingleShot(True)
         self.joining.setInterval(JOIN_AGAIN_MS)
         self.joining.timeout.connect(self._join_again)
+        self.spare = SpareLink(self)
         self.steering: ClockFollower | None = None  # an outside clock is followed
         self.taking = QTimer(self)
         self.taking.setInterval(TAKEN_MS)
@@ -96,15 +98,13 @@ class SyncLink(QObject):
             self._join()
         elif not on and self.link is not None:
             self._leave()
-            self.link.close()
+            self.spare.put(self.link)
             self.link = None
             self._use()
         self.changed.emit()
 
     def _join(self) -> None:
-        from zolvek.sync.jack.link import Link
-
-        self.link = Link(self.reported.emit)
+        self.link = self.spare.take(self.reported.emit)
         self.sent = ()
         self._use()
 
@@ -334,6 +334,7 @@ class SyncLink(QObject):
         """Leave the server."""
         self.taking.stop()
         self.joining.stop()
+        self.spare.close()
         if self.link is not None:
             self._leave()
             self.link.close()

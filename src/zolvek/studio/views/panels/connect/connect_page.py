@@ -9,6 +9,7 @@ from zolvek.studio.services.context import Studio
 from zolvek.studio.toolkit.fields import Entry, NumberEntry
 from zolvek.studio.toolkit.widgets import choice, field_label, form, note, page_layout
 from zolvek.studio.views.panels.connect.sync_page import Together
+from zolvek.studio.views.panels.connect.voltage_page import VoltagePage
 
 NO_PORTS = "No MIDI ports found. Use the controller on the Record panel instead."
 LOWEST_PORT, HIGHEST_PORT = 1_024, 65_535
@@ -27,6 +28,8 @@ class ConnectPage(QWidget):
         layout = page_layout(self)
         self.together = Together(studio)
         layout.addWidget(self.together)
+        self.voltage = VoltagePage(studio)
+        layout.addWidget(self.voltage)
         layout.addWidget(field_label("MIDI ports"))
         self.ports_in = choice([("None", "")], "MIDI input", self._listen)
         self.ports_out = choice([("None", "")], "MIDI output", self._send)

@@ -232,7 +232,8 @@ class Together(QWidget):
         port = next((p for p in edits.ports_of(self.session.project) if p.key == self.own.currentData()), None)
         result: list[tuple[str, list[str]]] = []
         if report is not None and port is not None:
-            fitting = [name for name, kind, takes, _ in report.others if kind == port.kind and takes == port.out]
+            wanted = edits.PortKind.SOUND if port.kind == edits.PortKind.VOLTAGE else port.kind
+            fitting = [name for name, kind, takes, _ in report.others if kind == wanted and takes == port.out]
             if port.kind == "sound":
                 clients: dict[str, list[str]] = {}
                 for name in fitting:
