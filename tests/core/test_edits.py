@@ -110,7 +110,7 @@ class PointsAndSegments(unittest.TestCase):
         if s and falling:
             value = 1.0 - value
         bent = point_edits.bend_through(drawn, 0, 2.0 * u, value)
-        near = 1e-6 if bent.amount[0] else point_edits.LEAST_BEND  # a bend that is hardly one is a line
+        near = 1e-5 if bent.amount[0] else point_edits.LEAST_BEND  # a bend that is hardly one is a line
         self.assertAlmostEqual(float(bent.at(2.0 * u)), value, delta=near)
 
     def test_shapes_and_amounts_go_to_the_segments_meant(self) -> None:

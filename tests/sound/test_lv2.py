@@ -139,8 +139,9 @@ class Described(unittest.TestCase):
     @unittest.skipUnless(THERE, "mda-lv2, lv2-examples and lilv-utils are not installed")
     def test_every_installed_plugin_keeps_its_defaults_and_says_what_lv2info_says(self) -> None:
         from zolvek.sound.hosting.catalogue.loading import kind_of
+        from zolvek.sound.hosting.lv2.lv2_description import describe
         from zolvek.sound.hosting.lv2.lv2_folders import bundles
-        from zolvek.sound.hosting.lv2.lv2_world import World, describe
+        from zolvek.sound.hosting.lv2.lv2_world import World
 
         world = World(bundles())
         count = 0

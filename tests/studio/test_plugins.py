@@ -78,6 +78,62 @@ class Hosted(WindowTest):
         self.assertEqual(self.errors, [])
 
 
+class InAndOut(WindowTest):
+    def add(self, word: str) -> Any:
+        """The plugin that a word finds, on the shown track."""
+        count = len(self.session.project.tracks[-1].devices)
+
+        def pick(dialog: Any) -> None:
+            self.until(lambda: self.studio.plugins.found is not None)
+            QTest.keyClicks(dialog.search, word)
+
+        self.ask.accepts, self.ask.fill = True, pick
+        self.do("add-plugin")
+        self.until(lambda: len(self.session.project.tracks[-1].devices) > count)
+        shown = self.session.shown.device or ""
+        return self.session.project.device_track(shown).device(shown)
+
+    @unittest.skipUnless(Path("/usr/lib/lv2/eg-sampler.lv2").is_dir(), "lv2-examples is not installed")
+    def test_a_file_a_midi_plugin_and_a_wheel(self) -> None:
+        """A sampler gets its file from the Devices panel, a MIDI plugin comes before it, a lane moves its wheel."""
+        session, path = self.session, self.folder / "hit.wav"
+        soundfile.write(path, [0.5, -0.5] * 4_800, 48_000, subtype="FLOAT")
+        self.ask.words = "Hits"
+        self.do("add-track")
+        sampler = self.add("exampler")
+        self.window.rail.show_step("step-devices")
+        panel: Any = self.window.rail.shown["step-devices"].widget()
+        self.wait()
+        self.assertTrue(panel.further.isVisible())
+        self.assertFalse(self.studio.action("output-tracks").isEnabled())
+        self.ask.path = path
+        next(b for b in panel.further.findChildren(QPushButton) if b.text() == "Plugin file…").click()
+        self.until(lambda: session.project.tracks[-1].devices[0].files)
+        self.assertIn("hit.wav", panel.about.text())
+        fifths = self.add("fifths")
+        chain = session.project.tracks[-1].devices
+        self.assertEqual([d.id for d in chain[:2]], [fifths.id, sampler.id])
+        self.assertFalse(panel.further.isVisible())
+        session.touch(sampler.id, "midi-cc-1")
+        self.do("add-lane")
+        self.click(4.0, 0.6)
+        lane = present(session.lane)
+        self.assertEqual((lane.parameter, lane.midi.kind, lane.midi.controller), ("midi-cc-1", "cc", 1))
+        bad = self.folder / "bad.wav"
+        bad.write_text("no sound")
+        self.ask.row, self.ask.path = "Replace hit.wav…", bad
+        session.shown.show(sampler.id)
+        self.do("plugin-file")
+        self.until(lambda: self.errors)
+        self.assertIn("can't be read", self.errors.pop().what)
+        self.ask.row = "No file"
+        self.do("plugin-file")
+        self.assertEqual(session.project.tracks[-1].devices[1].files, {})
+        self.do("undo")
+        self.assertEqual(list(session.project.tracks[-1].devices[1].files.values()), [str(path)])
+        self.assertEqual(self.errors, [])
+
+
 class Listed(WindowTest):
     def test_the_list_fills_and_is_searched_while_bundles_are_read(self) -> None:
         found = [

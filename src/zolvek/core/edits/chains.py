@@ -12,6 +12,9 @@ from zolvek.core.model.project import Clip, Device, Lane, Project, Track
 from zolvek.core.model.source import SHIPPED
 from zolvek.core.records import replace
 
+# What comes first in a chain; the rest follows in any order.
+CHAIN_ORDER: dict[str, int] = {DeviceRole.MIDI: 0, DeviceRole.INSTRUMENT: 1}
+
 
 def free_id(project: Project, wanted: str) -> str:
     """`wanted`, or with a number behind it when something bears it already."""
@@ -77,8 +80,8 @@ def add_device(project: Project, track: str, kind: DeviceKind) -> tuple[Project,
     key = free_id(project, f"{track}-{kind.name if kind.plugin is not None else kind.key}")
     device = Device(key, kind.key, name, described=described)
     at = len(devices)
-    if kind.role == DeviceRole.INSTRUMENT:
-        at = 0
+    if kind.role in (DeviceRole.MIDI, DeviceRole.INSTRUMENT):
+        at = sum(item.role == DeviceRole.MIDI for item in devices)
     elif devices and devices[-1].kind == "strip":
         at -= 1
     devices.insert(at, device)
@@ -93,9 +96,17 @@ def move_device(project: Project, key: str, by: int) -> Project:
     at = next(i for i, device in enumerate(devices) if device.id == key)
     to = min(max(at + by, 0), len(devices) - 1)
     devices.insert(to, devices.pop(at))
-    if any(device.role == DeviceRole.INSTRUMENT for device in devices[1:]):
-        raise ZolvekError("An instrument must be first in the chain.", track.name, "Move an effect instead.")
+    need_order(devices, track.name)
     return with_track(project, replace(track, devices=tuple(devices)))
+
+
+def need_order(devices: list[Device], where: str) -> None:
+    """Raises ZolvekError where an instrument does not come first in a chain, or a MIDI plugin not before it."""
+    ranks = [CHAIN_ORDER.get(device.role, len(CHAIN_ORDER)) for device in devices]
+    if ranks != sorted(ranks):
+        raise ZolvekError(
+            "MIDI plugins come first in a chain, then the instrument, then effects.", where, "Move an effect instead."
+        )
 
 
 def lanes_of(project: Project, device: str) -> list[Lane]:
@@ -110,6 +121,10 @@ def remove_device(project: Project, key: str) -> Project:
     track = project.device_track(key)
     devices = tuple(device for device in track.devices if device.id != key)
     mappings = tuple(mapping for mapping in project.mappings if mapping.device != key)
+    for other in project.tracks:
+        if other.output is not None and other.output.device == key:
+            project = with_track(project, replace(other, output=None))
+    track = project.device_track(key)
     return with_track(replace(project, mappings=mappings), replace(track, devices=devices))
 
 
@@ -141,7 +156,9 @@ def with_sound(project: Project, track: str, file: str) -> Project:
 
 def sound_files(project: Project) -> list[str]:
     """All sound files that the project plays, each once."""
-    return list(dict.fromkeys(clip.file for track in project.tracks for clip in track.clips))
+    files = [clip.file for track in project.tracks for clip in track.clips]
+    files += [file for track in project.tracks for device in track.devices for file in device.files.values()]
+    return list(dict.fromkeys(files))
 
 
 def own_sound_files(project: Project) -> list[str]:
@@ -150,12 +167,19 @@ def own_sound_files(project: Project) -> list[str]:
 
 
 def with_file_found(project: Project, lost: str, found: str) -> Project:
-    """Every clip of the file `lost` plays `found` instead."""
+    """Every clip of the file `lost`, and every device that has it, plays `found` instead."""
     for track in project.tracks:
         clips = tuple(replace(c, file=found) if c.file == lost else c for c in track.clips)
-        if clips != track.clips:
-            project = with_track(project, replace(track, clips=clips))
+        devices = tuple(_with_file(device, lost, found) for device in track.devices)
+        if clips != track.clips or devices != track.devices:
+            project = with_track(project, replace(track, clips=clips, devices=devices))
     if lost in project.sounds:
         renamed_sounds = {found if name == lost else name: mark for name, mark in project.sounds.items()}
         project = replace(project, sounds=renamed_sounds)
     return project
+
+
+def _with_file(device: Device, lost: str, found: str) -> Device:
+    if lost not in device.files.values():
+        return device
+    return replace(device, files={key: found if file == lost else file for key, file in device.files.items()})

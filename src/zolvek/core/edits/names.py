@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from zolvek.core.edits.chains import free_id, free_name, with_device
+from zolvek.core.edits.chains import free_id, free_name, need_order, with_device
 from zolvek.core.edits.replacement import add_lane, with_lane, with_track
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.device_kind import DeviceRole
@@ -69,8 +69,7 @@ def device_moved(project: Project, key: str, track: str, to: int) -> Project:
     if source.id != track:
         device = replace(device, name=free_name([item.name for item in rest], device.name))
     rest.insert(min(max(to, 0), len(rest)), device)
-    if any(item.role == DeviceRole.INSTRUMENT for item in rest[1:]):
-        raise ZolvekError("An instrument must be first in the chain.", target.name, "Move an effect instead.")
+    need_order(rest, target.name)
     if source.id == track:
         return with_track(project, replace(target, devices=tuple(rest)))
     lanes = tuple(lane for lane in source.lanes if lane.device == key)

@@ -4,10 +4,10 @@
 from __future__ import annotations
 
 from zolvek.core.edits import states
-from zolvek.core.edits.chains import add_device, with_device
+from zolvek.core.edits.chains import add_device, add_track, with_device
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.device_kind import DeviceKind
-from zolvek.core.model.project import Project
+from zolvek.core.model.project import MOST_PAIRS, DeviceOutput, Project
 from zolvek.core.model.state import StatePart
 from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
@@ -92,3 +92,42 @@ def _travel(parameter: Parameter) -> tuple[object, ...]:
 
 def _range(parameter: Parameter) -> str:
     return ", ".join(parameter.choices) or f"{parameter.text(0.0)} to {parameter.text(1.0)}"
+
+
+def further_pairs(project: Project, device: str) -> list[int]:
+    """The pairs of outputs beyond left and right, counted from 1, that no track takes yet."""
+    plugin = project.device_track(device).device(device).row.plugin
+    if plugin is None:
+        return []
+    taken = {t.output.pair for t in project.tracks if t.output is not None and t.output.device == device}
+    pairs = (len(plugin.outputs) - 1) // 2
+    return [pair for pair in range(1, min(pairs + 1, MOST_PAIRS)) if pair not in taken]
+
+
+def with_output_tracks(project: Project, device: str) -> Project:
+    """A track for each pair of a plugin's outputs beyond left and right, right after its own. Raises ZolvekError
+    where there is none left."""
+    track = project.device_track(device)
+    own = track.device(device)
+    pairs = further_pairs(project, device)
+    if not pairs:
+        raise ZolvekError("This device has no further outputs.", own.name, "Choose a plugin with more than two.")
+    assert own.row.plugin is not None
+    count = len(own.row.plugin.outputs)
+    place = project.tracks.index(track) + 1
+    for pair in pairs:
+        first, last = 2 * pair + 1, min(2 * pair + 2, count)
+        name = f"{own.name} {first}–{last}" if last > first else f"{own.name} {first}"
+        project, key = add_track(project, name)
+        new = replace(project.tracks[-1], output=DeviceOutput(device, pair))
+        rest = [item for item in project.tracks if item.id != key]
+        project = replace(project, tracks=(*rest[:place], new, *rest[place:]))
+        place += 1
+    return project
+
+
+def with_plugin_file(project: Project, device: str, what: str, path: str) -> Project:
+    """A device with the sound file that its plugin takes for something; "" for none."""
+    own = project.device_track(device).device(device)
+    files = {key: file for key, file in own.files.items() if key != what}
+    return with_device(project, replace(own, files={**files, what: path} if path else files))

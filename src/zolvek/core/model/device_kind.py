@@ -17,9 +17,10 @@ NEAR = 1e-9  # positions that are the same
 
 
 class DeviceRole(StrEnum):
-    """What a device does with sound: plays the track's notes; processes sound; makes none, its lanes are sent as
+    """What a device does: changes the track's notes; plays them; processes sound; makes none, its lanes are sent as
     messages."""
 
+    MIDI = "midi"
     INSTRUMENT = "instrument"
     EFFECT = "effect"
     OUTSIDE = "outside"

@@ -106,7 +106,8 @@ class Plugin(Record, frozen=True):
     """`format` "lv2" or "vst3"; `uri` its id there, `path` the file or bundle it was found in; `ports`: a binding for
     each parameter of the device's kind, by
     the parameter's id. Audio ports by index: what it takes in and gives out, `side` those of a side-chain;
-    `events` the port that takes notes, or −1; `latency` the port that says its latency, or −1."""
+    `events` the port that takes notes, or −1; `midi_out` the one that gives MIDI; `latency` the port that says its
+    latency, or −1. `files`: what it takes files for, by URI, and how that is called."""
 
     format: str
     uri: str
@@ -121,6 +122,8 @@ class Plugin(Record, frozen=True):
     enabled: str = ""  # the parameter that is its own bypass, on where it works
     hidden: tuple[str, ...] = ()  # parameters that are marked as not for show
     path: str = ""
+    midi_out: int = -1
+    files: dict[str, str] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         if max(map(len, (self.uri, self.path, self.maker, self.version))) > MOST_TEXT:

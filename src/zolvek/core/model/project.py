@@ -30,6 +30,8 @@ from zolvek.core.time.tempo import TempoMap
 from zolvek.core.value.parameter import Parameter
 from zolvek.core.value.reach import Reach, from_position, to_position
 
+MOST_PAIRS = 16  # of a device's outputs
+
 
 class Version(Record, frozen=True):
     """One way that the lanes go through a section: pieces of curve by lane, from beat 0 on, as long as the
@@ -63,7 +65,8 @@ class Device(Record, frozen=True):
 
     A device that a person has described bears its description with it, so that a project opens
     anywhere. `favourites` are the parameters that are shown first. A plugin's `state` is what it holds beyond
-    its parameters, as text; `side_chain` the track that its side-chain listens to, "" for silence.
+    its parameters, as text; `side_chain` the track that its side-chain listens to, "" for silence; `files` the sound
+    files that it plays or filters by, by what it takes each for.
     """
 
     id: str
@@ -75,6 +78,7 @@ class Device(Record, frozen=True):
     favourites: tuple[str, ...] = ()
     state: str = ""
     side_chain: str = ""
+    files: dict[str, str] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         if self.described is None and self.kind not in DEVICE_KINDS:
@@ -234,9 +238,20 @@ class Mapping(Record, frozen=True):
     parameter: str
 
 
+class DeviceOutput(Record, frozen=True):
+    """A pair of a device's outputs beyond left and right, counted from 1: 1 is its third and fourth output."""
+
+    device: str
+    pair: int
+
+    def __post_init__(self) -> None:
+        if not 1 <= self.pair < MOST_PAIRS:
+            raise ZolvekError(f"There is no pair {self.pair} of outputs.", f"device {self.device}")
+
+
 class Track(Record, frozen=True):
-    """A source (notes for the first device, sound clips, or what the sends of other tracks
-    carry), a chain of devices, and lanes."""
+    """A source (notes for the first device, sound clips, what the sends of other tracks carry, or further outputs of
+    another track's device), a chain of devices, and lanes."""
 
     id: str
     name: str
@@ -248,6 +263,7 @@ class Track(Record, frozen=True):
     takes_sends: bool = False
     solo_safe: bool = False  # heard whatever else is soloed
     colour: Colour = 0  # of the theme's lane inks, from 1; 0 is none
+    output: DeviceOutput | None = None
 
     @cached_property
     def _by_id(self) -> dict[str, Device]:

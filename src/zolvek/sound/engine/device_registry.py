@@ -7,18 +7,20 @@ an instrument adds its own; one that nobody here can play, such as a described p
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Protocol
 from zlib import crc32
 
 from zolvek.core.arrays import Floats
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Device
+from zolvek.core.model.source import Note
 from zolvek.sound.effects.processors import PROCESSORS, Processor
 from zolvek.sound.instruments.drums import Drums
 from zolvek.sound.instruments.synth import NewNote, Synth
 from zolvek.sound.signal.automation import COARSE, FINE_FRAMES, Controls
 from zolvek.sound.signal.device_unit import Incoming, Unit, UnitOutput
+from zolvek.sound.signal.new_note import LIVE_NOTE_S, Message
 
 
 class Instrument(Protocol):
@@ -64,8 +66,15 @@ class Source:
         self.instrument = instrument
 
     def play(self, block: Incoming) -> UnitOutput:
-        """The sound of the block's notes."""
-        played = self.instrument.play(block.notes, block.controls, block.now)
+        """The sound of the block's notes, and of those that a MIDI device gives."""
+        rate = block.controls.stretch.rate
+        begun, ended = notes_of(block.messages, rate)
+        for pitch, frame in ended:
+            if pitch < 0:
+                self.instrument.release_all(block.now + frame / rate)
+            else:
+                self.instrument.release(pitch, block.now + frame / rate)
+        played = self.instrument.play([*block.notes, *begun], block.controls, block.now)
         return UnitOutput(block.sound + played)
 
     def release_all(self, now: float) -> None:
@@ -75,6 +84,35 @@ class Source:
     def release(self, pitch: int, now: float) -> None:
         """A key up, at a time in seconds."""
         self.instrument.release(pitch, now)
+
+
+def notes_of(messages: Sequence[Message], rate: int) -> tuple[list[NewNote], list[tuple[int, int]]]:
+    """Notes that MIDI messages of a stretch begin; and pitches of earlier ones (−1 for all) that end, at frames."""
+    begun: list[NewNote] = []
+    ended: list[tuple[int, int]] = []
+    down: dict[int, int] = {}  # pitch -> which of `begun`
+    for frame, data in messages:
+        kind = data[0] & 0xF0
+        if kind == NOTE_ON and data[2]:
+            down[data[1]] = len(begun)
+            note = Note(0.0, 1.0, data[1], data[2] / 127.0)
+            begun.append(NewNote(note, frame / rate, 2.0 * LIVE_NOTE_S))
+        elif kind in (NOTE_ON, NOTE_OFF):
+            index = down.pop(data[1], None)
+            if index is None:
+                ended.append((data[1], frame))
+            else:
+                begun[index] = _until(begun[index], frame / rate)
+        elif kind == CONTROL and data[1] in ALL_OFF:
+            for index in down.values():
+                begun[index] = _until(begun[index], frame / rate)
+            down.clear()
+            ended.append((-1, frame))
+    return begun, ended
+
+
+def _until(note: NewNote, end: float) -> NewNote:
+    return note._replace(seconds=max(end - note.after, 0.0))
 
 
 class PassThrough:
@@ -93,6 +131,8 @@ class PassThrough:
         """Nothing to release."""
 
 
+NOTE_ON, NOTE_OFF, CONTROL = 0x90, 0x80, 0xB0
+ALL_OFF = (120, 123)  # controllers
 Maker = Callable[[Device, int], Unit]
 
 

@@ -22,14 +22,14 @@ class Units:
     def __init__(self, rate: int) -> None:
         self.rate, self.impatient = rate, False
         self.made: dict[Key, Unit] = {}
-        self.states: dict[Key, str] = {}  # what each was given beyond its parameters as it was made
+        self.states: dict[Key, object] = {}  # what each was given beyond its parameters as it was made
 
     def of(self, device: Device) -> Unit:
         """The unit of a device, made when it is first played."""
         key = key_of(device)
-        if key not in self.made or self.states[key] != device.state:
+        if key not in self.made or self.states[key] != (device.state, device.files):
             self.made[key] = self._make(device, self.made.get(key))
-            self.states[key] = device.state
+            self.states[key] = device.state, device.files
         return self.made[key]
 
     def _make(self, device: Device, before: Unit | None) -> Unit:

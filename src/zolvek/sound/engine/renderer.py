@@ -8,20 +8,22 @@ import numpy as np
 from zolvek.core.arrays import Floats
 from zolvek.core.model.device_kind import BYPASS, DeviceRole
 from zolvek.core.model.project import Device, Project, Track
-from zolvek.core.model.source import Note
 from zolvek.core.movement.evaluation.lane_evaluation import EvaluatedLane
-from zolvek.core.time.tempo import TempoMap
 from zolvek.sound.engine import clip_playback
 from zolvek.sound.engine.alignment import Alignment, SongHistory
 from zolvek.sound.engine.device_units import Units, key_of
 from zolvek.sound.engine.level_guard import MIX, LevelGuard
+from zolvek.sound.engine.midi_devices import MidiDevices
+from zolvek.sound.engine.track_notes import LateNotes, TrackNotes
+from zolvek.sound.engine.track_order import track_order
 from zolvek.sound.signal.automation import Block, Controls, applied_lanes
-from zolvek.sound.signal.device_unit import Incoming
+from zolvek.sound.signal.device_unit import Incoming, UnitOutput
 from zolvek.sound.signal.mixing import smoothed
-from zolvek.sound.signal.new_note import LIVE_NOTE_S, NewNote
+from zolvek.sound.signal.new_note import Message, NewNote
 
 RATE = 48_000
 
+NO_MESSAGES: list[Message] = []
 SETTLED = 1e-9  # of a bypass that goes over: less is heard as nothing
 
 
@@ -44,13 +46,16 @@ class Renderer:
         self.rate, self.bypass = rate, bypass
         self.frame = self.clock = 0
         self.units = Units(rate)
-        self.chased: set[str] = set()  # tracks whose notes that are on already must begin
+        self.notes = TrackNotes()
         self.history = SongHistory()
         self.reserve = 0  # frames that all is late by at least
         self.late: dict[str, list[int]] = {}  # by track, as in `_plan`
         self.faults = 0  # frames that were not numbers
-        self.later: dict[str, list[tuple[int, NewNote]]] = {}  # notes that late devices begin, when
+        self.later = LateNotes()
         self.sides: dict[str, Floats] = {}  # of tracks that side-chains listen to, what they play now
+        self.outputs: dict[str, Floats] = {}  # of devices, their outputs beyond left and right now
+        self.after: dict[str, int] = {}  # of each device, how late its sound is after it
+        self.midi = MidiDevices(self.units)
         self.wets: dict[str, float] = {}  # of each device, where its bypass has got to
         self.gains: dict[str, float] = {}  # of each track, where its muting has got to
         self.aligned = Alignment()
@@ -58,7 +63,6 @@ class Renderer:
         self.levels: dict[str, float] = {}  # each track's highest sample in the last stretch
         self.keeps = False  # whether tracks are wanted by themselves
         self.kept: dict[str, Floats] = {}  # what each gave to the last stretch
-        self.pressed: list[tuple[str, Note]] = []  # keys that have gone down since the last stretch
         if before is not None and before.rate == rate:
             self.units.take_over(before.units)
         self.use(project)
@@ -69,10 +73,9 @@ class Renderer:
         self.project = project
         self.lanes = applied_lanes(project, self.bypass)
         self.frame = self.frame_of(beat)
-        self.notes = {t.id: sorted(t.notes, key=lambda note: note.beat) for t in project.tracks}
+        self.notes.use(project)
         self.listened = {d.side_chain for t in project.tracks for d in t.devices}
-        self.order = _order(project.tracks)
-        self.starts = {key: np.array([n.beat for n in notes]) for key, notes in self.notes.items()}
+        self.order = track_order(project.tracks)
         hosted = [d for t in project.tracks for d in t.devices if d.row.plugin is not None]
         self.aligned.always = bool(hosted)
         self._keep([d for t in project.tracks for d in t.devices])
@@ -94,7 +97,7 @@ class Renderer:
             self.aligned.forget()
             self.history.forget()
             self.later.clear()
-        self.chased = {track.id for track in self.project.tracks}
+        self.notes.chase()
         self.frame = self.frame_of(beat)
 
     def prepare(self) -> int:
@@ -122,16 +125,16 @@ class Renderer:
         self.units.keep({key_of(device) for device in devices})
         ids = {device.id for device in devices}
         self.wets = {key: wet for key, wet in self.wets.items() if key in ids}
-        self.later = {key: rows for key, rows in self.later.items() if key in ids}
+        self.later.keep(ids)
         self.guard.keep(ids)
 
     def press(self, track: str, pitch: int, strength: float) -> None:
         """A key of a track's instrument down, by hand: heard with the next stretch, until it is let up."""
-        self.pressed.append((track, Note(0.0, 1.0, pitch, strength)))
+        self.notes.press(track, pitch, strength)
 
     def let_up(self, track: str, pitch: int) -> None:
         """A key up by hand."""
-        self.pressed = [(k, n) for k, n in self.pressed if (k, n.pitch) != (track, pitch)]
+        self.notes.let_up(track, pitch)
         for this_track in self.project.tracks:
             for device in this_track.devices if this_track.id == track else ():
                 self.units.of(device).release(pitch, self.clock / self.rate)
@@ -146,6 +149,7 @@ class Renderer:
         beats = self.project.tempo.beats((first + np.arange(frames + 1)) / self.rate)
         mix, sends = np.zeros((2, frames)), np.zeros((2, frames))
         self.sides.clear()
+        self.outputs.clear()
         late, total = self._plan()
         self.late = late
         self.aligned.late = total
@@ -184,7 +188,7 @@ class Renderer:
         late: dict[str, list[int]] = {}
         sent = 0  # when all sends have come
         for track in self.order:
-            now = sent if track.takes_sends else 0
+            now = self._begins(track, sent)
             rows = []
             for device in track.devices:
                 side = late.get(device.side_chain)
@@ -192,6 +196,7 @@ class Renderer:
                 rows.append(now)
                 if device.row.plugin is not None:
                     now += self.units.of(device).latency
+                self.after[device.id] = now
             late[track.id] = [*rows, now]
             if not track.takes_sends:
                 sent = max(sent, now)
@@ -199,34 +204,51 @@ class Renderer:
         self.reserve = max(self.reserve, total)
         return late, self.reserve
 
+    def _begins(self, track: Track, sent: int) -> int:
+        """How late a track's sound begins, where sends have come after `sent` frames."""
+        if track.output is not None:
+            return self.after.get(track.output.device, 0)
+        return sent if track.takes_sends else 0
+
+    def _source(self, track: Track, late: int, sends: Floats) -> tuple[Floats, int]:
+        """What goes into the track's chain, and how late it is."""
+        sound = clip_playback.play(track.clips, self.project.tempo, self._block(0))
+        if track.output is not None:
+            late = self._begins(track, 0)
+            sound = self.aligned.line(track.id, "clips", late, sound)
+            return sound + _pair(self.outputs.get(track.output.device), track.output.pair), late
+        if track.takes_sends:
+            return self.aligned.line(track.id, "clips", late, sound) + sends, late
+        return sound, 0
+
     def _track(
         self, track: Track, late: list[int], until: float, sends: Floats
     ) -> tuple[Floats, list[tuple[int, Floats]]]:
         """The track's sound; and what its strips send, with how late that is."""
         stretch = self._block(0)
-        sound = clip_playback.play(track.clips, self.project.tempo, stretch)
-        now_late = late[0]
-        sound = self.aligned.line(track.id, "clips", now_late, sound) if track.takes_sends else sound
-        if track.takes_sends:
-            sound = sound + sends
-        elif now_late:
-            now_late = 0
-        notes = self._begin(track, stretch, until)
+        sound, now_late = self._source(track, late[0], sends)
+        notes, messages = self.notes.begun(track, stretch, until, self.frame / self.rate), NO_MESSAGES
         sent: list[tuple[int, Floats]] = []
         for device, wanted in zip(track.devices, late, strict=False):
             if device.side_chain:  # it waits for what that listens to
                 sound = self.aligned.line(device.id, "before", wanted - now_late, sound)
             now_late = wanted
-            sound, part, now_late = self._device(track, device, now_late, sound, notes)
-            if part is not None:
-                sent.append((now_late, part))
+            if device.role == DeviceRole.MIDI:
+                lanes, now = self.lanes.get(device.id, {}), self.clock / self.rate
+                notes, messages = self.midi.through(device, lanes, self._block(now_late), now, notes, messages)
+                continue
+            played, now_late = self._device(device, now_late, sound, notes, messages)
+            sound = played.sound
+            if played.sent is not None:
+                sent.append((now_late, played.sent))
+            if played.messages:
+                messages = [*messages, *played.messages]
         return self._muted(track, stretch.frames, sound, sent)
 
     def _device(
-        self, track: Track, device: Device, late: int, sound: Floats, notes: list[NewNote]
-    ) -> tuple[Floats, Floats | None, int]:
-        """A track's sound, late by so many frames, through one of its devices: the sound, what it sends, and how late
-        they are."""
+        self, device: Device, late: int, sound: Floats, notes: list[NewNote], messages: list[Message]
+    ) -> tuple[UnitOutput, int]:
+        """A track's sound, late by so many frames, through one of its devices: what it gives, and how late that is."""
         lanes = self.lanes.get(device.id, {})
         hosted = device.row.plugin is not None
         unit = self.units.of(device) if hosted else None
@@ -235,25 +257,31 @@ class Renderer:
         wet = self._wet(device, lanes, self._block(after))
         past = len(wet) == 1 and wet[0] < SETTLED and BYPASS.id not in lanes
         if past and not hosted:
-            return sound, None, late
+            return UnitOutput(sound), late
         unit = unit or self.units.of(device)
         # What bypasses a device is as late as what goes through it.
         dry = self.aligned.line(device.id, "dry", after - late, sound)
         if past:
-            return dry, None, after
+            return UnitOutput(dry), after
         controls = Controls(device, lanes, stretch, unit.spacing)
         side = self._side(device, late)
         now = self.clock / self.rate
-        due_notes = self._later(device, notes, late) if device.role == DeviceRole.INSTRUMENT else notes
-        played = unit.play(Incoming(sound, due_notes, controls, now, side))
+        if device.role == DeviceRole.INSTRUMENT:
+            notes = self.later.due(device.id, notes, late, self.clock, self.rate, self.history.count)
+        played = unit.play(Incoming(sound, notes, controls, now, side, messages))
         whole = len(wet) == 1 and wet[0] > 1.0 - SETTLED
         out = played.sound if whole else dry + (played.sound - dry) * wet
-        out, sent = self.guard.checked(device.id, out), played.sent
+        if played.more is not None:
+            rows = self.guard.checked(device.id, np.concatenate((out, played.more if whole else played.more * wet)))
+            out, self.outputs[device.id] = rows[:2], rows[2:]
+        else:
+            out = self.guard.checked(device.id, out)
+        sent = played.sent
         if sent is not None and device.id in self.guard.muted:
             sent = None
         if sent is not None and not whole:
             sent = sent * wet
-        return out, sent, after
+        return UnitOutput(out, sent, played.messages), after
 
     def _block(self, late: int) -> Block:
         return self.history.block(late, self.project.tempo, self.project.meter, self.rate)
@@ -265,22 +293,6 @@ class Renderer:
             return None
         latest = self.late[device.side_chain][-1]
         return self.aligned.line(device.id, "side", max(late - latest, 0), side)
-
-    def _later(self, device: Device, notes: list[NewNote], late: int) -> list[NewNote]:
-        """The notes that an instrument begins now: as late as the sound that it plays with."""
-        waiting = self.later.pop(device.id, [])
-        if not late and not waiting:
-            return notes
-        frames = self.history.count
-        waiting += [(self.clock + late, note) for note in notes]
-        begun = []
-        for begins, note in waiting:
-            after = note.after + (begins - self.clock) / self.rate
-            if after * self.rate < frames:
-                begun.append(note._replace(after=after))
-            else:
-                self.later.setdefault(device.id, []).append((begins, note))
-        return begun
 
     def _muted(
         self, track: Track, frames: int, sound: Floats, sent: list[tuple[int, Floats]]
@@ -306,50 +318,10 @@ class Renderer:
         wet, self.wets[device.id] = smoothed(goal, stretch.frames, self.rate, state)
         return wet
 
-    def _begin(self, track: Track, stretch: Block, until: float) -> list[NewNote]:
-        """The notes that begin in the stretch; after a seek, those that are on already too."""
-        first = float(stretch.beats[0])
-        starts, notes = self.starts[track.id], self.notes[track.id]
-        low, high = np.searchsorted(starts, [first, until], side="left")
-        new = notes[low:high]
-        if track.id in self.chased:
-            self.chased.discard(track.id)
-            new = [note for note in notes[:low] if note.beat + note.length > first] + new
-        if not new:
-            return self._by_hand(track)
-        now = self.frame / self.rate
-        return _timed(new, self.project.tempo, now) + self._by_hand(track)
 
-    def _by_hand(self, track: Track) -> list[NewNote]:
-        pressed = [note for key, note in self.pressed if key == track.id]
-        if pressed:
-            self.pressed = [(key, note) for key, note in self.pressed if key != track.id]
-        return [NewNote(note, 0.0, 2.0 * LIVE_NOTE_S) for note in pressed]
-
-
-def _timed(notes: list[Note], tempo: TempoMap, now: float) -> list[NewNote]:
-    begin = tempo.seconds([note.beat for note in notes])
-    end = tempo.seconds([note.beat + note.length for note in notes])
-    return [NewNote(note, float(b - now), float(e - b)) for note, b, e in zip(notes, begin, end, strict=True)]
-
-
-def _order(tracks: tuple[Track, ...]) -> list[Track]:
-    """Tracks in the order in which they are played: those that take sends in last, as by then all that is
-    sent is known; one that a side-chain listens to before the one that listens."""
-    result: list[Track] = []
-    by_id = {track.id: track for track in tracks}
-    begun: set[str] = set()
-
-    def put(track: Track) -> None:
-        if track.id in begun:
-            return
-        begun.add(track.id)
-        for device in track.devices:
-            source = by_id.get(device.side_chain)
-            if source is not None and source.takes_sends <= track.takes_sends:
-                put(source)
-        result.append(track)
-
-    for track in sorted(tracks, key=lambda each: each.takes_sends):
-        put(track)
-    return result
+def _pair(outputs: Floats | None, pair: int) -> Floats | float:
+    """Two of a device's further outputs, counted in pairs from 1; of a single one both sides; silence for none."""
+    if outputs is None or 2 * (pair - 1) >= len(outputs):
+        return 0.0
+    rows = outputs[2 * (pair - 1) : 2 * pair]
+    return rows if len(rows) == 2 else np.repeat(rows, 2, axis=0)

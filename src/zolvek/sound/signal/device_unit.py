@@ -3,30 +3,35 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import NamedTuple, Protocol
 
 from zolvek.core.arrays import Floats
 from zolvek.sound.signal.automation import Controls
-from zolvek.sound.signal.new_note import NewNote
+from zolvek.sound.signal.new_note import Message, NewNote
 
 
 class Incoming(NamedTuple):
     """A stretch to be played: the sound that comes in, float64 (2, frames); the notes that begin in it;
     what the device's controls do; and when it begins, in seconds of the renderer's clock. `side`: the sound of another
-    track, float64 (2, frames), for a side-chain."""
+    track, float64 (2, frames), for a side-chain; `messages`: what a MIDI device before it gives in place of notes."""
 
     sound: Floats
     notes: list[NewNote]
     controls: Controls
     now: float
     side: Floats | None = None
+    messages: Sequence[Message] = ()
 
 
 class UnitOutput(NamedTuple):
-    """What goes on, and what is sent to the tracks that take in sends."""
+    """What goes on, and what is sent to the tracks that take in sends; `messages`: what it gives of MIDI, None where it
+    gives none; `more`: its outputs beyond left and right, float64 (outputs, frames)."""
 
     sound: Floats
     sent: Floats | None = None
+    messages: list[Message] | None = None
+    more: Floats | None = None
 
 
 class Unit(Protocol):

@@ -4,6 +4,7 @@ change."""
 
 from __future__ import annotations
 
+from zolvek.core.edits import plugins
 from zolvek.core.edits.chains import own_sound_files
 from zolvek.studio.commands import controls
 from zolvek.studio.services.context import Studio
@@ -281,3 +282,16 @@ def side_chain(studio: Studio) -> str:
     """The device has a side-chain input."""
     plugin = None if device(studio) else chosen_device(studio.session).row.plugin
     return "" if plugin is not None and plugin.side else "The device has no side-chain input."
+
+
+def further_outputs(studio: Studio) -> str:
+    """The device has outputs that no track takes yet."""
+    shown = None if device(studio) else chosen_device(studio.session)
+    has = shown is not None and bool(plugins.further_pairs(studio.session.project, shown.id))
+    return "" if has else "The device has no further outputs."
+
+
+def plugin_file(studio: Studio) -> str:
+    """The device takes files."""
+    plugin = None if device(studio) else chosen_device(studio.session).row.plugin
+    return "" if plugin is not None and plugin.files else "The device takes no files."

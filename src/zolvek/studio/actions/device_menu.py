@@ -42,6 +42,11 @@ _ROWS: tuple[Action, ...] = (
            checked=lambda s: s.session.shown.device in s.plugin_windows.open),
     Action("side-chain", "Side-chain…", "", "Chooses the track that feeds the plugin's second input",
         plugins.side_chain, refused=availability.side_chain),
+    Action("output-tracks", "Add output tracks", "", "Adds a track for each pair of the plugin's outputs beyond left "
+                                                     "and right",
+        plugins.output_tracks, refused=availability.further_outputs),
+    Action("plugin-file", "Plugin file…", "", "Chooses the sound file that the plugin plays or filters by",
+        plugins.plugin_file, refused=availability.plugin_file),
     Action("plugin-again", "Restart device", "", "Runs it again after it crashed, or was muted as its level ran away",
         plugins.try_again, refused=availability.left_out),
     Action("describe-device", "Add device from description…", "", "Adds a device described in a file",
@@ -94,6 +99,6 @@ GROUPS = {
         "track-colour",
         "copy-automation",
     ),
-    "Plugin": ("add-plugin", "plugin-window", "side-chain", "plugin-again"),
+    "Plugin": ("add-plugin", "plugin-window", "side-chain", "output-tracks", "plugin-file", "plugin-again"),
 }
 ACTIONS = grouped(_ROWS, GROUPS)

@@ -3,9 +3,8 @@
 
 from __future__ import annotations
 
-from zolvek.core.edits import names, replacement
+from zolvek.core.edits import chains, names, replacement
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.device_kind import DeviceRole
 from zolvek.core.records import replace
 from zolvek.studio.services.context import Studio
 from zolvek.studio.session.chosen import chosen_device, shown_track
@@ -64,7 +63,9 @@ def device_to(studio: Studio) -> None:
     if answer is not None:
         chain = others[answer].devices
         strip = bool(chain) and chain[-1].kind == "strip"
-        to = 0 if device.role == DeviceRole.INSTRUMENT else len(chain) - strip
+        rank = chains.CHAIN_ORDER.get(device.role)
+        before = sum(chains.CHAIN_ORDER.get(item.role, 9) < (rank or 0) for item in chain)
+        to = before if rank is not None else len(chain) - strip
         move_device(session, device.id, others[answer].id, to)
 
 

@@ -20,7 +20,7 @@ from zolvek.storage import folders
 from zolvek.storage.atomic import write_bytes
 from zolvek.storage.opening import read_bytes
 
-VERSION = 4
+VERSION = 5
 HOW_TO_ADD = "Install it, or add its folder with Add plugin ▸ From a folder, or `zolvek plugins --add`."
 
 

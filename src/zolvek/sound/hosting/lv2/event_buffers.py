@@ -3,15 +3,18 @@
 
 from __future__ import annotations
 
+import struct
 from collections.abc import Sequence
 from functools import lru_cache
 
 import numpy as np
 
 from zolvek.sound.hosting.lv2.lilv import urids
-from zolvek.sound.hosting.lv2.lv2_world import ATOM, MIDI_EVENT
+from zolvek.sound.hosting.lv2.lv2_world import ATOM, LV2, MIDI_EVENT, World
 
-EVENTS_BYTES = 8_192  # bytes of an event buffer
+EVENTS_BYTES, MOST_BYTES = 8_192, 1 << 22  # bytes of an event buffer
+LONGEST_MIDI = 4_096  # bytes of a message that a plugin gives
+MINIMUM_SIZE = f"{LV2}ext/resize-port#minimumSize"
 
 
 @lru_cache(maxsize=1)
@@ -29,7 +32,7 @@ def empty(buffer: np.ndarray) -> None:
 
 def room(buffer: np.ndarray) -> None:
     """An output's: how much may be written there."""
-    buffer[0] = (EVENTS_BYTES - 8) | event_kinds()[2] << 32
+    buffer[0] = (buffer.nbytes - 8) | event_kinds()[2] << 32
 
 
 def write(buffer: np.ndarray, messages: list[tuple[int, bytes]], events: Sequence[list[int]]) -> None:
@@ -40,9 +43,36 @@ def write(buffer: np.ndarray, messages: list[tuple[int, bytes]], events: Sequenc
         rows.append([frame, len(data) | midi << 32, int.from_bytes(data.ljust(8, b"\0"), "little", signed=True)])
     offset = 2
     for row in sorted(rows, key=lambda words: words[0]) if events else rows:
-        if 8 * (offset + len(row)) > EVENTS_BYTES:
+        if offset + len(row) > len(buffer):
             break
         buffer[offset : offset + len(row)] = row
         offset += len(row)
     buffer[0] = 8 * (offset - 1) | sequence << 32
     buffer[1] = 0
+
+
+def midi(buffer: np.ndarray, frames: int) -> list[tuple[int, bytes]]:
+    """The MIDI messages that a plugin has written, each at a frame; what does not fit together is left out."""
+    sequence, kind, _ = event_kinds()
+    data = buffer.tobytes()
+    size, this_kind = struct.unpack_from("<II", data)
+    if this_kind != sequence:
+        return []
+    end, offset, result = min(8 + size, len(data)), 16, []
+    while offset + 16 <= end:
+        frame, length, event = struct.unpack_from("<qII", data, offset)
+        if length > end - offset - 16:
+            break
+        if event == kind and 0 < length <= LONGEST_MIDI:
+            message = data[offset + 16 : offset + 16 + length]
+            if message[0] >= 0x80:
+                result.append((min(max(frame, 0), frames - 1), message))
+        offset += 16 + (length + 7) // 8 * 8
+    return result
+
+
+def words_of(world: World, plugin: object, port: int) -> int:
+    """Words of the buffer of an atom port: as many as it asks for (LV2 resize-port extension), within limits."""
+    text = world.text_of(plugin, port, MINIMUM_SIZE)
+    wanted = int(text) if text.isdecimal() and len(text) < 10 else 0
+    return min(max(wanted, EVENTS_BYTES), MOST_BYTES) // 8

@@ -11,10 +11,12 @@ from zolvek.core.errors import ZolvekError
 from zolvek.core.model.device_kind import DeviceKind
 from zolvek.core.model.plugin import fitted
 from zolvek.core.model.project import Device
+from zolvek.formats.audio.streams import opened, path_of
+from zolvek.sound.hosting.lv2.lv2_description import describe, described
 from zolvek.sound.hosting.lv2.lv2_folders import bundles, is_bundle, roots
 from zolvek.sound.hosting.lv2.lv2_limits import left_out
 from zolvek.sound.hosting.lv2.lv2_presets import kind_of
-from zolvek.sound.hosting.lv2.lv2_world import World, describe, described
+from zolvek.sound.hosting.lv2.lv2_world import World
 from zolvek.sound.hosting.plugin.control_events import BLOCK_FRAMES, defaults
 from zolvek.sound.hosting.plugin.plugin_entry import Contents, PluginEntry
 from zolvek.sound.hosting.plugin.plugin_unit import HostedUnit
@@ -76,12 +78,24 @@ def unit(device: Device, rate: int, bundle: Path) -> Unit:
     assert there.plugin is not None
     plugin = fitted(this_plugin, there.plugin)
 
+    taken = there.plugin.files
+    files = {key: str(path_of(path)) for key, path in device.files.items() if key in taken and _is_sound(path)}
+
     def make() -> Instance:
-        instance = Instance(plugin, bundle, rate, device.id, device.state)
+        instance = Instance(plugin, bundle, rate, device.id, device.state, files)
         instance.set(defaults(there, rate))
         return instance
 
     return HostedUnit(device, there, plugin, rate, make)
+
+
+def _is_sound(path: str) -> bool:
+    """Whether a file is one that can be read as sound: no other is shown to a plugin."""
+    try:
+        opened(path).close()
+    except ZolvekError:
+        return False
+    return True
 
 
 def restored(kind: DeviceKind, rate: int) -> tuple[str, str]:

@@ -17,11 +17,13 @@ from zolvek.sound.hosting.lv2.event_buffers import EVENTS_BYTES
 from zolvek.sound.hosting.lv2.host_features import Services, within_reach
 from zolvek.sound.hosting.lv2.lilv import loaded, urids
 from zolvek.sound.hosting.lv2.lv2_world import ATOM, LV2, World, world_of
+from zolvek.sound.hosting.lv2.patch_events import file_events, patch_port
 from zolvek.sound.hosting.lv2.time_events import designated, position_event, time_port
 from zolvek.sound.hosting.plugin.cleared_memory import settled
 from zolvek.sound.hosting.plugin.control_events import BLOCK_FRAMES
-from zolvek.sound.hosting.plugin.note_events import Message, between
-from zolvek.sound.hosting.plugin.plugin_unit import Stretch
+from zolvek.sound.hosting.plugin.note_events import between
+from zolvek.sound.hosting.plugin.plugin_unit import MOST_OUTPUTS, Stretch
+from zolvek.sound.signal.new_note import Message
 from zolvek.sound.signal.song_position import SongPosition
 
 BUFFER_SIZE = f"{LV2}ext/buf-size#"
@@ -35,11 +37,19 @@ class Instance:
     writing there is all it takes to set one. `seed`: what its randomness begins with; `state`: what it was
     given beyond its ports, as Turtle. Raises ZolvekError where it can't be made."""
 
-    def __init__(self, plugin: Plugin, bundle: Path, rate: int, seed: str = "", state: str = "") -> None:
+    def __init__(
+        self,
+        plugin: Plugin,
+        bundle: Path,
+        rate: int,
+        seed: str = "",
+        state: str = "",
+        files: dict[str, str] | None = None,
+    ) -> None:
         with settled(seed):
-            self._begin(plugin, bundle, rate, state)
+            self._begin(plugin, bundle, rate, state, files or {})
 
-    def _begin(self, plugin: Plugin, bundle: Path, rate: int, state: str) -> None:
+    def _begin(self, plugin: Plugin, bundle: Path, rate: int, state: str, files: dict[str, str]) -> None:
         self.ffi, self.lib = loaded()
         self.plugin, self.bundle, self.rate = plugin, bundle, rate
         world = world_of(bundle)
@@ -50,13 +60,14 @@ class Instance:
         # Its rows in the order of the ports: inputs, outputs, all others.
         taken = (*plugin.inputs[:2], *plugin.side[:2])
         self.into = self.audio[: len(taken)]
-        self.come = self.audio[len(taken) :][: len(plugin.outputs[:2])]
-        first = (*taken, *plugin.outputs[:2])
+        given = plugin.outputs[:MOST_OUTPUTS]
+        self.come = self.audio[len(taken) :][: len(given)]
+        first = (*taken, *given)
         rest = [index for index in range(count) if index not in first]
         self.rows_of = {index: row for row, index in enumerate((*first, *rest))}
         self.events: dict[int, np.ndarray] = {}  # of every atom port, in and out
         self.written_events: list[np.ndarray] = []  # of those that it writes
-        self.noted = True  # there are notes in the buffer of the last run
+        self.wanted = file_events(files)  # for its next run
         self.waiting: list[bytes] = []  # what it wants done aside, done right after its run
         self.answers: list[bytes] = []
         self.services = Services(bundle, plugin.uri)
@@ -69,8 +80,14 @@ class Instance:
         self._connect(world, this_plugin, count)
         self.notes = self.events.get(plugin.events)
         self.timed = self.events.get(time_port(world, this_plugin, count))  # takes the song's position
+        self.patched = self.events.get(patch_port(world, this_plugin, count))  # takes what is asked of it
+        self.given = self.events.get(plugin.midi_out)
         self.timed_ports = designated(world, this_plugin, count)
-        self.placed = False  # there is a position in the buffer of the last run
+        self.taking: list[np.ndarray] = []  # buffers that are written here, each once
+        for taker in (self.notes, self.timed, self.patched):
+            if taker is not None and not any(taker is other for other in self.taking):
+                self.taking.append(taker)
+        self.filled: list[np.ndarray] = []  # those of them that were not empty in the last run
         state = within_reach(state, bundle, plugin.uri)
         world.restore(self.made, plugin.uri, state, self.features)
         self.active = False
@@ -95,13 +112,14 @@ class Instance:
 
     def _features(self) -> Any:
         ffi, numbers = self.ffi, urids()
-        self.numbers = ffi.new("int32_t[]", [1, BLOCK_FRAMES, EVENTS_BYTES])
+        self.numbers = ffi.new("int32_t[]", [1, BLOCK_FRAMES, EVENTS_BYTES, BLOCK_FRAMES])
         self.float_rate = ffi.new("float*", float(self.rate))
         number, real = numbers.of(f"{ATOM}Int"), numbers.of(f"{ATOM}Float")
         rows = [
             (f"{BUFFER_SIZE}minBlockLength", number, 4, self.numbers),
             (f"{BUFFER_SIZE}maxBlockLength", number, 4, self.numbers + 1),
             (f"{BUFFER_SIZE}sequenceSize", number, 4, self.numbers + 2),
+            (f"{BUFFER_SIZE}nominalBlockLength", number, 4, self.numbers + 3),
             (f"{LV2}ext/parameters#sampleRate", real, 4, self.float_rate),
         ]
         self.options = ffi.new("LV2_Options_Option[]", len(rows) + 1)
@@ -152,7 +170,7 @@ class Instance:
             elif world.is_a(found, index, f"{core}AudioPort") or world.is_a(found, index, f"{core}CVPort"):
                 pointer = ffi.cast("void*", self.audio[self.rows_of[index]].ctypes.data)
             elif world.is_a(found, index, f"{ATOM}AtomPort"):
-                buffer = np.zeros(EVENTS_BYTES // 8, np.int64)  # aligned as atoms are
+                buffer = np.zeros(event_buffers.words_of(world, found, index), np.int64)  # aligned as atoms are
                 self.events[index] = buffer
                 pointer = ffi.cast("void*", buffer.ctypes.data)
                 if world.is_a(found, index, f"{core}OutputPort"):
@@ -176,7 +194,7 @@ class Instance:
         sound, side, out, messages = stretch.sound, stretch.side, stretch.out, stretch.messages
         ports, values = stretch.ports, stretch.values.astype(np.float32)
         handle, run = self.handle, self.run_
-        plain = self.plain and not messages
+        plain = not (messages or self.written_events or self.worker != self.ffi.NULL)
         positions = list(stretch.positions) if self.timed is not None or self.timed_ports else []
         taken = [sound[min(n, len(sound) - 1)] for n in range(len(plugin.inputs[:2]))]
         taken += [
@@ -185,7 +203,8 @@ class Instance:
         ]
         given = np.stack(taken) if taken else np.empty((0, sound.shape[1]), np.float32)
         into, come = self.into, self.come
-        sides = come.shape[0]
+        sides = min(come.shape[0], 2)
+        more = min(len(stretch.more), come.shape[0] - sides)
         none: list[Message] = []
         at = 0
         for index, (first, last) in enumerate(pairwise(stretch.bounds)):
@@ -197,22 +216,20 @@ class Instance:
             while positions and positions[0].at < last:
                 here.append(positions.pop(0))
                 self._set_time(here[-1])
-            if plain and not here and not self.placed:  # nothing but sound goes in and out
+            if plain and not (here or self.filled or self.wanted):  # nothing but sound goes in and out
                 run(handle, count)
             else:
                 due = none
                 if messages:
                     due, at = between(messages, at, first, last)
                 self.run(count, due, [position_event(position, position.at - first) for position in here])
-            out[:sides, first:last] = come[: len(out), :count]
+            out[:sides, first:last] = come[: min(sides, len(out)), :count]
+            if more:
+                stretch.more[:more, first:last] = come[sides : sides + more, :count]
+            if self.given is not None:
+                stretch.given.extend((first + frame, data) for frame, data in event_buffers.midi(self.given, count))
         if sides < len(out):
             out[1] = out[0]
-
-    @property
-    def plain(self) -> bool:
-        """Whether a run without messages is a call of the plugin and nothing else."""
-        noted = self.notes is not None and self.noted
-        return not (noted or self.written_events or self.worker != self.ffi.NULL)
 
     def _set_time(self, position: SongPosition) -> None:
         """Ports that the host sets to where the song is; none is faster than real time that knows of it."""
@@ -222,13 +239,18 @@ class Instance:
     def run(self, frames: int, messages: list[tuple[int, bytes]], positions: Sequence[list[int]] = ()) -> None:
         """The next `frames`, at most BLOCK_FRAMES, of what is in `audio`; `messages`: MIDI at frames of them,
         increasing; `positions`: events that say where the song is."""
-        timed = positions if self.timed is not None else ()
-        if self.notes is not None and (messages or self.noted or (self.timed is self.notes and (timed or self.placed))):
-            event_buffers.write(self.notes, messages, timed if self.timed is self.notes else ())
-            self.noted = bool(messages)
-        if self.timed is not None and self.timed is not self.notes and (timed or self.placed):
-            event_buffers.write(self.timed, [], timed)
-        self.placed = bool(timed)
+        wanted, self.wanted = self.wanted, []
+        filled = []
+        for buffer in self.taking:
+            notes = messages if buffer is self.notes else []
+            events = [*(positions if buffer is self.timed else ()), *(wanted if buffer is self.patched else ())]
+            if notes or events:
+                event_buffers.write(buffer, notes, events)
+                filled.append(buffer)
+        for buffer in self.filled:
+            if not any(buffer is other for other in filled):
+                event_buffers.empty(buffer)
+        self.filled = filled
         for buffer in self.written_events:
             event_buffers.room(buffer)
         self.run_(self.handle, frames)

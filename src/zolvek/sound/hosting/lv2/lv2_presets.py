@@ -12,7 +12,8 @@ import numpy as np
 from zolvek.core.model.device_kind import DeviceKind, Preset
 from zolvek.core.records import replace
 from zolvek.sound.hosting.lv2.lilv import urids
-from zolvek.sound.hosting.lv2.lv2_world import ATOM, PRESETS, World, describe
+from zolvek.sound.hosting.lv2.lv2_description import describe
+from zolvek.sound.hosting.lv2.lv2_world import ATOM, PRESETS, World
 from zolvek.sound.hosting.plugin.plugin_presets import MOST_PRESETS, named_apart, written
 
 

@@ -3,10 +3,9 @@
 
 from __future__ import annotations
 
-from zolvek.sound.signal.new_note import NewNote
+from zolvek.sound.signal.new_note import Message, NewNote
 
 NOTE_ON, NOTE_OFF, ALL_OFF = 0x90, 0x80, (0xB0, 123, 0)
-Message = tuple[int, bytes]  # at a frame of the stretch
 
 
 class Keys:
@@ -45,6 +44,16 @@ class Keys:
                 still.append((end, pitch))
         self.ends = still
         return [(frame, data) for frame, _, data in sorted(result, key=lambda row: row[:2])]
+
+
+def in_order(*rows: list[Message]) -> list[Message]:
+    """Messages of several sources in order of time; of one frame, in the order of the sources."""
+    present = [source for source in rows if source]
+    return present[0] if len(present) == 1 else sorted((row for source in present for row in source), key=_frame)
+
+
+def _frame(message: Message) -> int:
+    return message[0]
 
 
 def between(messages: list[Message], at: int, first: int, last: int) -> tuple[list[Message], int]:

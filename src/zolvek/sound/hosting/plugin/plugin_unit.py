@@ -15,18 +15,22 @@ from zolvek.core.model.plugin import Plugin
 from zolvek.core.model.project import Device
 from zolvek.sound.hosting.plugin import work_mark
 from zolvek.sound.hosting.plugin.control_events import BLOCK_FRAMES, Driver
-from zolvek.sound.hosting.plugin.note_events import Keys, Message
+from zolvek.sound.hosting.plugin.midi_parameters import MidiDriver
+from zolvek.sound.hosting.plugin.note_events import Keys, in_order
 from zolvek.sound.signal.automation import Controls
 from zolvek.sound.signal.device_unit import Incoming, UnitOutput
+from zolvek.sound.signal.new_note import Message
 from zolvek.sound.signal.song_position import SongPosition
 
 LONGEST_LATENCY_S = 10.0  # seconds
+MOST_OUTPUTS = 32
 
 
 class Stretch(NamedTuple):
     """What an instance is given for a stretch: float32 sound (sides, frames), of a side-chain too or None;
     where to write its own; the frames at which it is cut; the ports that move, and their values, a row for
-    each cut; messages at their frames; and where the song is, at the beginning and after each jump."""
+    each cut; messages at their frames; and where the song is, at the beginning and after each jump. `more`: where to
+    write outputs beyond left and right (outputs, frames); `given`: where to add the messages that it gives."""
 
     sound: np.ndarray
     side: np.ndarray | None
@@ -36,6 +40,8 @@ class Stretch(NamedTuple):
     values: Floats
     messages: list[Message]
     positions: list[SongPosition]
+    more: np.ndarray
+    given: list[Message]
 
 
 class Instance(Protocol):
@@ -88,6 +94,7 @@ class HostedUnit:
     def _forget(self) -> None:
         self.keys = Keys(self.rate)
         self.driver = Driver(self.plugin, self.rate, self.there)
+        self.midi_driver = MidiDriver(self.last.row)
 
     def _all(self, device: Device) -> list[Instance]:
         """One instance; two where it is mono, for two sides."""
@@ -120,7 +127,10 @@ class HostedUnit:
         self.last = device
         controls = Controls(device, block.controls.lanes, stretch, BLOCK_FRAMES)
         to_set, ports, values = self.driver.still(controls)
-        messages = self.keys.messages(block.notes, block.now, stretch.frames)
+        keys = self.keys.messages(block.notes, block.now, stretch.frames)
+        messages = in_order(self.midi_driver.messages(controls), keys, list(block.messages))
+        given: list[Message] = []
+        more = np.zeros((len(self.plugin.outputs[2:MOST_OUTPUTS]), stretch.frames), np.float32)
         bounds, positions = [*controls.cuts.tolist(), stretch.frames], stretch.positions
         out = np.zeros((2, stretch.frames), np.float32)
         twice = len(self.made) > 1
@@ -130,12 +140,22 @@ class HostedUnit:
             for which, instance in enumerate(self.made):
                 channels = slice(which, which + 1) if twice else slice(None)
                 instance.set(to_set)
-                given = Stretch(sound[channels], side, out[channels], bounds, ports, values, messages, positions)
-                instance.through(given)
-        if not np.isfinite(out).all():
+                instance.through(
+                    Stretch(
+                        sound[channels], side, out[channels], bounds, ports, values, messages, positions, more, given
+                    )
+                )
+        if not (np.isfinite(out).all() and np.isfinite(more).all()):
             out = np.nan_to_num(out, nan=0.0, posinf=0.0, neginf=0.0)
+            more = np.nan_to_num(more, nan=0.0, posinf=0.0, neginf=0.0)
             self._remake(device)
-        return UnitOutput(block.sound + out if device.role == DeviceRole.INSTRUMENT else out.astype(float))
+        adds = device.role != DeviceRole.EFFECT  # what comes in goes on
+        return UnitOutput(
+            block.sound + out if adds else out.astype(float),
+            None,
+            given if self.plugin.midi_out >= 0 else None,
+            more.astype(float) if len(more) else None,
+        )
 
     def _taken(self, sound: Floats, inputs: int, twice: bool) -> np.ndarray:
         """What inputs are given, float32: a single one takes the mean of two sides."""

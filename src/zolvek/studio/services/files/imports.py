@@ -8,6 +8,7 @@ from pathlib import Path
 from zolvek.core.edits.chains import with_file_found
 from zolvek.core.edits.edit_scope import counted
 from zolvek.core.errors import ZolvekError
+from zolvek.core.model.project import Device
 from zolvek.sound.engine import clip_playback
 from zolvek.studio.services.files import paths
 from zolvek.studio.services.files.exports import Exports
@@ -87,6 +88,26 @@ class Media:
                 lambda lines: examine(str(path), lines),
                 lambda project, _: blocks.placed(project, track.id, clip)[0],
                 f"{track.name} plays {path.name} from {self.session.project.meter.text(beat)} on.",
+            )
+        )
+
+    def plugin_file(self, device: Device, what: str, title: str) -> None:
+        """Ask for the sound file that a plugin takes for something, and give it once it has been read through."""
+        path = self._read(title, SOUNDS)
+        if path:
+            self.plugin_file_from(device, what, path)
+
+    def plugin_file_from(self, device: Device, what: str, path: Path) -> bool:
+        """A sound file for a plugin; one that can't be read changes nothing."""
+        from zolvek.core.edits.plugins import with_plugin_file
+        from zolvek.formats.audio.streams import examine
+
+        return self.session.notices.run_guarded(
+            lambda: self.exports.change(
+                f"{device.name}: {path.name}",
+                lambda lines: examine(str(path), lines),
+                lambda project, _: with_plugin_file(project, device.id, what, str(path.resolve())),
+                f"{device.name} has {path.name}.",
             )
         )
 

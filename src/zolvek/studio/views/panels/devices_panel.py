@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayo
 
 from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.device_kind import Preset
-from zolvek.core.model.project import Device, Track
+from zolvek.core.model.project import Device, Project, Track
 from zolvek.studio.commands.devices import apply_preset
 from zolvek.studio.services.context import Studio
 from zolvek.studio.session.chosen import add_device
@@ -27,6 +27,7 @@ from zolvek.studio.toolkit.widgets import (
 )
 
 DEVICE = Qt.ItemDataRole.UserRole
+SIDES = 2  # outputs of most plugins
 FROM_FILE, PLUGIN = "from a file", "a plugin"
 
 
@@ -65,6 +66,11 @@ class DevicesPanel(QWidget):
         own = QVBoxLayout(self.hosted)
         own.setContentsMargins(0, 0, 0, 0)
         self._buttons(own, (("Own window", "plugin-window"), ("Side-chain…", "side-chain")))
+        self.further = QWidget()  # what few plugins have
+        further = QVBoxLayout(self.further)
+        further.setContentsMargins(0, 0, 0, 0)
+        self._buttons(further, (("Plugin file…", "plugin-file"), ("Output tracks", "output-tracks")))
+        own.addWidget(self.further)
         layout.addWidget(self.hosted)
         rows = [(kind.name, key) for key, kind in DEVICE_KINDS.items()]
         self.kinds = choice([("Add a device…", ""), ("A plugin…", PLUGIN), *rows, ("From a description…", FROM_FILE)],
@@ -119,7 +125,7 @@ class DevicesPanel(QWidget):
             self._show_device(None)
             return
         pick(self.track, track.id)
-        self.source.setText(_source(track))
+        self.source.setText(_source(session.project, track))
         for device in track.devices:
             item = QListWidgetItem(device.name + ("  (bypassed)" if device.bypassed else ""))
             item.setData(DEVICE, device.id)
@@ -132,14 +138,16 @@ class DevicesPanel(QWidget):
 
     def _show_device(self, device: Device | None) -> None:
         self.presets.setEnabled(bool(device and device.row.presets))
-        self.hosted.setVisible(device is not None and device.row.plugin is not None)
+        plugin = device.row.plugin if device is not None else None
+        self.hosted.setVisible(plugin is not None)
+        self.further.setVisible(plugin is not None and (bool(plugin.files) or len(plugin.outputs) > SIDES))
         missing = device is not None and device in self.studio.plugins.missing()
         gone = (
             f"Its plugin is not installed: {device.row.plugin.uri}. "
             if missing and device and device.row.plugin
             else ""
         )
-        self.about.setText(gone + device.row.about if device else "")
+        self.about.setText(gone + device.row.about + _files(device) if device else "")
         presets = device.row.presets if device is not None else ()
         if presets is not self.filled:
             self.filled = presets
@@ -175,8 +183,19 @@ class DevicesPanel(QWidget):
             self.session.notices.attempt(lambda: apply_preset(self.session, device, str(name)))
 
 
-def _source(track: Track) -> str:
+def _files(device: Device) -> str:
+    """The files that a plugin has, in words."""
+    plugin = device.row.plugin
+    names = plugin.files if plugin is not None else {}
+    return "".join(f"\n{names.get(key, key)}: {Path(file).name}" for key, file in device.files.items())
+
+
+def _source(project: Project, track: Track) -> str:
     """What the track plays."""
+    if track.output is not None:
+        first = 2 * track.output.pair + 1
+        name = project.device_track(track.output.device).device(track.output.device).name
+        return f"Plays outputs {first} and {first + 1} of {name}."
     files = [Path(clip.file.removeprefix("shipped:")).name for clip in track.clips]
     parts = [f"{len(track.notes)} notes"] if track.notes else []
     parts += [f"the sound file {name}" for name in dict.fromkeys(files)]
