@@ -19,6 +19,7 @@ from zolvek.core.model.device_kind import DeviceKind, DeviceRole, Preset
 from zolvek.core.model.plugin import Binding, Plugin
 from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
+from zolvek.sound.hosting.plugin import midi_parameters
 from zolvek.sound.hosting.plugin.plugin_ids import VST3_ID
 from zolvek.sound.hosting.plugin.plugin_presets import MOST_PRESETS, named_apart, written
 from zolvek.sound.hosting.plugin.port_parameters import keys_of_names
@@ -150,6 +151,8 @@ def describe(plugin: Any, path: str) -> DeviceKind:
         path,
     )
     role = DeviceRole.INSTRUMENT if plugin.is_instrument else DeviceRole.EFFECT
+    if role == DeviceRole.INSTRUMENT:
+        parameters += midi_parameters.without([parameter.id for parameter in parameters])
     about = str(plugin.category) + (f" by {maker}" if maker else "")
     return DeviceKind(uri, name, role, tuple(parameters), (), about, this_plugin)
 
