@@ -38,6 +38,10 @@ BEYOND = (
     "; <http://lv2plug.in/ns/extensions/ui#ui> <urn:zolvek:test:ui>"
 )
 FILE = "<urn:zolvek:test:file> <http://www.w3.org/2000/01/rdf-schema#range> <http://lv2plug.in/ns/ext/atom#Path> .\n"
+GTK = (
+    "<urn:zolvek:test:ui> a <http://lv2plug.in/ns/extensions/ui#GtkUI> ; "
+    "<http://lv2plug.in/ns/extensions/ui#binary> <x.so> .\n"
+)
 TREMBLE = "urn:zolvek:test:tremble"
 JX10 = "http://drobilla.net/plugins/mda/JX10"
 
@@ -210,7 +214,7 @@ class Trust(unittest.TestCase):
             self.assertEqual(installed.installed()[0], found)
 
     def test_many_bundles_are_read_beside_each_other_and_listed_as_they_come(self) -> None:
-        """What each can't do here is said: files, further channels, MIDI that it sends, its own window."""
+        """What each can't do here is said: its window is of another toolkit; files, outputs and MIDI are used."""
         first = bundle(self.own / "n0.lv2", "urn:zolvek:test:n0", self.ran)
         for number in range(1, 40):
             copy = shutil.copytree(first, self.own / f"n{number}.lv2")
@@ -220,7 +224,7 @@ class Trust(unittest.TestCase):
         text = (self.own / "n7.lv2/e.ttl").read_text().rstrip().removesuffix(".")
         ports = "".join(f" ; {PORT.format(kinds='AudioPort, lv2:OutputPort', n=n, s=f'o{n}', more='')}" for n in (2, 3))
         midi = f" ; {PORT.format(kinds='OutputPort, <http://lv2plug.in/ns/ext/atom#AtomPort>', n=4, s='m', more=MIDI)}"
-        (self.own / "n7.lv2/e.ttl").write_text(f"{text}{ports}{midi} {BEYOND} .\n{FILE}")
+        (self.own / "n7.lv2/e.ttl").write_text(f"{text}{ports}{midi} {BEYOND} .\n{FILE}{GTK}")
         parts: list[tuple[int, int, list[str]]] = []
         now, faults = scan.scanned({}, lambda done, total, found: parts.append((done, total, [f.id for f in found])))
         self.assertEqual(faults, [])
@@ -229,7 +233,7 @@ class Trust(unittest.TestCase):
         self.assertEqual(sorted(uri for uri in said if uri in every), sorted(every), "each once, as it comes")
         self.assertEqual([done for done, _, _ in parts], list(range(1, len(now) + 1)))
         rows = {row.id: row for row in scan.by_name(now)}
-        self.assertEqual(rows["urn:zolvek:test:n7"].left_out, ("own window",))
+        self.assertEqual(rows["urn:zolvek:test:n7"].left_out, ("own window (GTK 2)",))
         self.assertEqual(rows["urn:zolvek:test:n8"].left_out, ())
         alone = dict(scan.read([Path(name) for name in now], "lv2"))
         self.assertEqual({str(path): contents.plugins for path, contents in alone.items()},

@@ -4,20 +4,24 @@
 from __future__ import annotations
 
 import shutil
+import subprocess
 import unittest
 from pathlib import Path
 from typing import Any
 from unittest import mock
 
+import numpy as np
 import soundfile
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QPushButton
 
+from benchmarks.evil_plugins import HEAD, PORT, RANGE, SEE
 from tests.present import present
 from tests.sound.test_vst3 import CAN, compiled, virtual_display
 from tests.studio.driver import WindowTest
 from tests.studio.qtest import QTest
-from zolvek.core.edits.replacement import with_track
+from zolvek.core.curve.construction import lines
+from zolvek.core.edits.replacement import set_dial, with_curve, with_track
 from zolvek.core.model.source import Note
 from zolvek.core.records import replace
 from zolvek.sound.hosting.plugin import plugin_folders
@@ -26,6 +30,7 @@ from zolvek.sound.jobs.plugin_listing import PluginListing
 from zolvek.sound.processes.job_messages import Done, Progress
 from zolvek.studio.services.files.audio_export import SoundExport
 from zolvek.studio.services.plugins.plugin_list import LISTING_JOB
+from zolvek.studio.session import chosen
 
 THERE = Path("/usr/lib/lv2/mda.lv2").is_dir()
 
@@ -214,6 +219,74 @@ class OwnWindow(WindowTest):
             self.do("new")
             self.until(lambda: not windows.open)
         self.assertEqual(self.errors, [])
+
+
+@unittest.skipUnless(shutil.which("cc") and shutil.which("Xvfb"), "a C compiler or Xvfb is not installed")
+class OwnWindowOfLv2(WindowTest):
+    def add(self, hangs: int) -> Any:
+        """A plugin with a window of its own, on a new track."""
+        from zolvek.sound.hosting.catalogue import installed, loading
+
+        uri, bundle = f"urn:zolvek:test:window{hangs}", self.folder / f"window{hangs}.lv2"
+        self.log = bundle / "log"
+        bundle.mkdir()
+        source = Path(__file__).parents[1] / "sound" / "own_window.c"
+        options = [f"-DHANGS={hangs}", f'-DURI="{uri}"', f'-DLOG="{self.log}"', str(source), "-o", str(bundle / "w.so")]
+        subprocess.run(["cc", "-w", "-shared", "-fPIC", *options, "-l:libX11.so.6"], check=True)
+        ui = "http://lv2plug.in/ns/extensions/ui#"
+        (bundle / "manifest.ttl").write_text(
+            f"{HEAD}<{uri}> a lv2:Plugin ; lv2:binary <w.so> ; <{ui}ui> <{uri}#window> ; {SEE} <w.ttl> .\n"
+            f"<{uri}#window> a <{ui}X11UI> ; <{ui}binary> <w.so> ; lv2:requiredFeature <{ui}idleInterface> .\n"
+        )
+        ports = (
+            PORT.format(kinds="ControlPort, lv2:InputPort", n=0, s="level", more=RANGE),
+            PORT.format(kinds="AudioPort, lv2:InputPort", n=1, s="in", more=""),
+            PORT.format(kinds="AudioPort, lv2:OutputPort", n=2, s="out", more=""),
+        )
+        (bundle / "w.ttl").write_text(f'{HEAD}<{uri}> a lv2:Plugin ; doap:name "Pane" ; {" ; ".join(ports)} .\n')
+        installed.add(lambda *_: None, str(bundle / "manifest.ttl"))
+        self.ask.words = f"Pane {hangs}"
+        self.do("add-track")
+        track = self.session.project.tracks[-1].id
+        chosen.add_device(self.session, track, loading.kind_of(uri))
+        return self.session.project.tracks[-1].devices[0]
+
+    def seen(self) -> list[float]:
+        return [float(row.split()[1]) for row in self.log.read_text().splitlines()] if self.log.exists() else []
+
+    def test_both_ways_without_echoes_and_with_what_lanes_play(self) -> None:
+        device, session, windows = self.add(0), self.session, self.studio.plugin_windows
+        self.assertTrue(self.studio.action("plugin-window").isEnabled())
+        with virtual_display():
+            self.do("plugin-window")
+            self.until(lambda: session.shown.control == (device.id, "level"))
+            kept = session.project.device_track(device.id).device(device.id)
+            self.assertAlmostEqual(kept.position("level"), 0.75, delta=1e-6)
+            self.assertEqual(self.seen(), [0.0], "what it moved itself is not given back")
+            session.document.edit("Turned", set_dial(session.project, device.id, "level", 0.25))
+            self.until(lambda: self.seen()[-1] == 0.25)
+            self.do("add-lane")
+            lane = present(session.lane)
+            session.document.edit("Rise", with_curve(session.project, lane.id, lines([0.0, 8.0], [0.0, 1.0])))
+            self.do("play")
+            self.until(lambda: session.playhead.beat > 2.0)
+            self.do("play")
+            moved = np.array(self.seen()[2:])
+            self.assertGreater(len(set(moved.tolist())), 5)
+            self.assertAlmostEqual(float(moved[-1]), session.playhead.beat / 8.0, delta=0.1)
+            self.do("plugin-window")
+            self.until(lambda: device.id not in windows.open)
+        self.assertEqual(self.errors, [])
+
+    def test_a_window_that_never_opens_is_said_and_ended(self) -> None:
+        device, windows = self.add(1), self.studio.plugin_windows
+        with virtual_display(), mock.patch("zolvek.studio.services.plugins.plugin_windows.OPENS_MS", 3_000):
+            self.do("plugin-window")
+            process = windows.open[device.id].process
+            self.until(lambda: self.errors)
+            self.assertIn("did not open", self.errors.pop().what)
+            self.assertNotIn(device.id, windows.open)
+            self.assertIsNotNone(process.poll())
 
 
 if __name__ == "__main__":

@@ -107,7 +107,8 @@ class Plugin(Record, frozen=True):
     each parameter of the device's kind, by
     the parameter's id. Audio ports by index: what it takes in and gives out, `side` those of a side-chain;
     `events` the port that takes notes, or −1; `midi_out` the one that gives MIDI; `latency` the port that says its
-    latency, or −1. `files`: what it takes files for, by URI, and how that is called."""
+    latency, or −1. `files`: what it takes files for, by URI, and how that is called.
+    `windowless`: why its own window can't be shown, "" where it can."""
 
     format: str
     uri: str
@@ -124,6 +125,7 @@ class Plugin(Record, frozen=True):
     path: str = ""
     midi_out: int = -1
     files: dict[str, str] = field(default_factory=dict)
+    windowless: str = ""
 
     def __post_init__(self) -> None:
         if max(map(len, (self.uri, self.path, self.maker, self.version))) > MOST_TEXT:

@@ -274,8 +274,9 @@ def own_window(studio: Studio) -> str:
     plugin = None if device(studio) else chosen_device(studio.session).row.plugin
     if plugin is None:
         return "The device is not a plugin. Its dials are on the bench."
-    shown = plugin.format in OWN_WINDOWS
-    return "" if shown else "LV2 plugins have no window here. Their dials are on the bench."
+    if plugin.format in OWN_WINDOWS and not plugin.windowless:
+        return ""
+    return f"Its own window can't be shown: {plugin.windowless}. Its dials are on the bench."
 
 
 def side_chain(studio: Studio) -> str:

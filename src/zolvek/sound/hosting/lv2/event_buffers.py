@@ -4,7 +4,7 @@
 from __future__ import annotations
 
 import struct
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from functools import lru_cache
 
 import numpy as np
@@ -51,24 +51,41 @@ def write(buffer: np.ndarray, messages: list[tuple[int, bytes]], events: Sequenc
     buffer[1] = 0
 
 
-def midi(buffer: np.ndarray, frames: int) -> list[tuple[int, bytes]]:
-    """The MIDI messages that a plugin has written, each at a frame; what does not fit together is left out."""
-    sequence, kind, _ = event_kinds()
-    data = buffer.tobytes()
-    size, this_kind = struct.unpack_from("<II", data)
-    if this_kind != sequence:
-        return []
-    end, offset, result = min(8 + size, len(data)), 16, []
+def _events(buffer: np.ndarray) -> Iterator[tuple[int, int, bytes]]:
+    """When, what type and what body, of the events that a plugin has written; what does not fit is left out."""
+    sequence, _, _ = event_kinds()
+    size, kind = struct.unpack_from("<II", buffer[:1].tobytes())
+    if kind != sequence:
+        return
+    end, offset = min(8 + size, buffer.nbytes), 16
+    data = buffer.view(np.uint8)[:end].tobytes()
     while offset + 16 <= end:
         frame, length, event = struct.unpack_from("<qII", data, offset)
         if length > end - offset - 16:
-            break
-        if event == kind and 0 < length <= LONGEST_MIDI:
-            message = data[offset + 16 : offset + 16 + length]
-            if message[0] >= 0x80:
-                result.append((min(max(frame, 0), frames - 1), message))
+            return
+        yield frame, event, data[offset + 16 : offset + 16 + length]
         offset += 16 + (length + 7) // 8 * 8
-    return result
+
+
+def midi(buffer: np.ndarray, frames: int) -> list[tuple[int, bytes]]:
+    """The MIDI messages that a plugin has written, each at a frame."""
+    kind = event_kinds()[1]
+    return [
+        (min(max(frame, 0), frames - 1), body)
+        for frame, event, body in _events(buffer)
+        if event == kind and 0 < len(body) <= LONGEST_MIDI and body[0] >= 0x80
+    ]
+
+
+def atoms(buffer: np.ndarray) -> list[bytes]:
+    """All that a plugin has written, each with its head of size and type."""
+    return [struct.pack("<II", len(body), event) + body for _, event, body in _events(buffer)]
+
+
+def event_of(atom: bytes) -> list[int]:
+    """An atom as an event at frame 0, as words of eight bytes."""
+    padded = atom.ljust((len(atom) + 7) // 8 * 8, b"\0")
+    return [0, *struct.unpack(f"<{len(padded) // 8}q", padded)]
 
 
 def words_of(world: World, plugin: object, port: int) -> int:

@@ -14,6 +14,7 @@ from zolvek.core.model.device_kind import DeviceKind, DeviceRole
 from zolvek.core.model.plugin import Binding, Plugin
 from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
+from zolvek.sound.hosting.lv2.lv2_uis import interface_of
 from zolvek.sound.hosting.lv2.lv2_world import (
     ATOM,
     CORE,
@@ -33,6 +34,8 @@ from zolvek.sound.hosting.lv2.lv2_world import (
 from zolvek.sound.hosting.plugin import midi_parameters
 from zolvek.sound.hosting.plugin.name_groups import groups_of
 from zolvek.sound.hosting.plugin.port_parameters import Port, keys_of, parameter_of
+
+NO_WINDOW = "it has none"
 
 
 def describe(world: World, plugin: Any) -> DeviceKind:
@@ -181,6 +184,8 @@ def _kind(
         "".join(world.nodes(lib.lilv_plugin_get_value(plugin, world.uri(f"{CORE}{part}")))[:1]) or "0"
         for part in ("minorVersion", "microVersion")
     ]
+    interface, reason = interface_of(world, plugin)
+    windowless = "" if interface is not None else reason or NO_WINDOW
     this_plugin = Plugin(
         "lv2",
         uri,
@@ -197,6 +202,7 @@ def _kind(
         str(world.bundle_of(plugin)),
         midi_out,
         file_properties(world, plugin),
+        windowless,
     )
     name = world.text(lib.lilv_plugin_get_name(plugin), free=True) or uri
     if not parameters:

@@ -270,6 +270,19 @@ class Instance:
         if worker.end_run != ffi.NULL:
             worker.end_run(self.handle)
 
+    def send(self, port: int, atom: bytes) -> None:
+        """An atom (its head and body) for an event port, in the next run."""
+        buffer = self.events.get(port)
+        if buffer is not None and any(buffer is taker for taker in self.taking):
+            self.wanted.append(event_buffers.event_of(atom))
+
+    def written(self) -> list[tuple[int, list[bytes]]]:
+        """The atoms that it has written in the last run, by port."""
+        ports = [
+            (port, buffer) for port, buffer in self.events.items() if any(buffer is b for b in self.written_events)
+        ]
+        return [(port, event_buffers.atoms(buffer)) for port, buffer in ports]
+
     @property
     def latency(self) -> int:
         """Frames that it is late by, as it says itself."""

@@ -6,15 +6,14 @@ from __future__ import annotations
 from typing import Any
 
 from zolvek.core.model.plugin import Plugin
+from zolvek.sound.hosting.lv2.lv2_uis import interface_of
 from zolvek.sound.hosting.lv2.lv2_world import HEARD, World
 from zolvek.sound.hosting.plugin.plugin_unit import MOST_OUTPUTS
-
-INTERFACE = "http://lv2plug.in/ns/extensions/ui#ui"
 
 
 def left_out(world: World, plugin: Any, described: Plugin) -> tuple[str, ...]:
     """The words for what of a plugin is not used."""
-    lib, result = world.lib, []
+    result = []
     taken = 2 * HEARD  # with a side-chain's
     for ports, most, what in (
         ((*described.inputs, *described.side), taken, "inputs"),
@@ -22,6 +21,7 @@ def left_out(world: World, plugin: Any, described: Plugin) -> tuple[str, ...]:
     ):
         if len(ports) > most:
             result.append(f"{what} {most + 1} to {len(ports)}" if len(ports) > most + 1 else f"{what[:-1]} {most + 1}")
-    if world.nodes(lib.lilv_plugin_get_value(plugin, world.uri(INTERFACE))):
-        result.append("own window")
+    _, reason = interface_of(world, plugin)
+    if reason:
+        result.append(f"own window ({reason})")
     return tuple(result)

@@ -19,12 +19,16 @@ from zolvek.sound.hosting.windows.window_messages import (
     Open,
     Report,
     SetDevice,
+    SetPositions,
     WindowFailure,
 )
 from zolvek.storage.python_process import begin, command, kill, shut
 
 CLOSE_TIMEOUT_S = 1.0  # seconds that it has to say its state and end
-OWN_WINDOWS = {"vst3": "zolvek.sound.hosting.windows.vst3_window"}  # of which formats there are any
+OWN_WINDOWS = {
+    "vst3": "zolvek.sound.hosting.windows.vst3_window",
+    "lv2": "zolvek.sound.hosting.windows.lv2_window",
+}
 OnReport = Callable[[Report], None]
 
 
@@ -47,6 +51,10 @@ class OwnWindow:
             self.device = device
             if tell:
                 self._send(SetDevice(device))
+
+    def show_positions(self, positions: dict[str, float]) -> None:
+        """Where lanes have its controls now."""
+        self._send(SetPositions(positions))
 
     def leave(self) -> None:
         """Let it close by itself."""

@@ -28,6 +28,8 @@ from zolvek.sound.hosting.windows.window_messages import (
     Open,
     Report,
     SetDevice,
+    SetPositions,
+    Shown,
     WindowFailure,
 )
 from zolvek.storage.python_process import own_output
@@ -99,9 +101,12 @@ class HostedWindow:
         with contextlib.suppress(EOFError, OSError, pickle.UnpicklingError):
             while True:
                 command: Command = pickle.load(source)
-                if not isinstance(command, SetDevice):
+                if isinstance(command, SetDevice):
+                    self.set(command.device)
+                elif isinstance(command, SetPositions):
+                    self.set(self.device.at(command.positions))
+                else:
                     break
-                self.set(command.device)
         self.closed.set()
 
 
@@ -185,6 +190,7 @@ def run(source: BinaryIO, out: BinaryIO) -> None:
             threading.Thread(target=work, daemon=True).start()
         outlive_x_errors()
         before = state_of(shown.made)
+        shown.report(Shown())
         shown.made.show_editor(shown.closed)
     except (RuntimeError, ValueError, OSError) as error:
         pickle.dump(WindowFailure(ZolvekError("The plugin's window can't be shown.", device.name, f"{error}")), out)

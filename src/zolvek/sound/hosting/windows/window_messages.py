@@ -25,12 +25,22 @@ class SetDevice(Command, frozen=True):
     device: Device
 
 
+class SetPositions(Command, frozen=True):
+    """Where lanes have controls now, while they play: parameter id -> position 0..1."""
+
+    positions: dict[str, float]
+
+
 class Leave(Command, frozen=True):
     """Close the window and report its state."""
 
 
 class Report(msgspec.Struct, frozen=True, tag=True):
     """What the window's process says."""
+
+
+class Shown(Report, frozen=True):
+    """The window is about to be seen."""
 
 
 class Moved(Report, frozen=True):

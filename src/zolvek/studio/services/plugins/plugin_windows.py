@@ -3,19 +3,27 @@
 
 from __future__ import annotations
 
+import time
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, pyqtSignal
+import numpy as np
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from zolvek.core.edits import chains
+from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Device
+from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.records import replace
-from zolvek.sound.hosting.windows.window_messages import Closed, LastState, Moved, Report, WindowFailure
+from zolvek.sound.hosting.windows.window_messages import Closed, LastState, Moved, Report, Shown, WindowFailure
 from zolvek.studio.services.io.midi_io import MidiIO
 from zolvek.studio.session.session import Session
 
 if TYPE_CHECKING:
     from zolvek.sound.hosting.windows.own_window import OwnWindow
+
+
+OPENS_MS = 20_000  # within which a window comes up
+SHOWN_INTERVAL_S = 0.04  # seconds between positions that lanes play
 
 
 class PluginWindows(QObject):
@@ -30,10 +38,14 @@ class PluginWindows(QObject):
         self.open: dict[str, OwnWindow] = {}
         self.numbers: dict[str, int] = {}
         self.count = 0
+        self.seen: set[int] = set()  # numbers of windows that have come up
+        self.shown = 0.0  # when lanes were shown last
+        self.played: dict[str, dict[str, float]] = {}  # and where, by device
         self.taking = ""  # the device whose window has moved something: it knows
         self.known = session.document.opened
         self.reported.connect(self._take)
         session.document.changed.connect(self._follow)
+        session.playhead.changed.connect(self._play)
 
     def toggle(self, device: Device) -> None:
         """Open or close a device's window."""
@@ -49,6 +61,7 @@ class PluginWindows(QObject):
         self.numbers[key] = number
         self.open[key] = OwnWindow(device, lambda report: self.reported.emit(key, number, report))
         self.session.notices.say(f"{device.name} opens its window.")
+        QTimer.singleShot(OPENS_MS, lambda: self._end_unseen(key, number))
         self.changed.emit()
 
     def _take(self, device: str, number: int, report: Report) -> None:
@@ -60,12 +73,23 @@ class PluginWindows(QObject):
                 for key, position in positions.items():
                     self.midi_io.turned((device, key), position)
                 self.taking = ""
+            case Shown():
+                self.seen.add(number)
             case LastState(state):
                 self._keep(device, state)
             case WindowFailure(error):
                 self.session.notices.report(error)
             case Closed():
                 self._close(device)
+
+    def _end_unseen(self, device: str, number: int) -> None:
+        """A window that has not come up by now never will."""
+        if self.numbers.get(device) == number and device in self.open and number not in self.seen:
+            name = self.open[device].device.name
+            self._close(device)
+            seconds = OPENS_MS // 1_000
+            what = f"The plugin's window did not open within {seconds} s."
+            self.session.notices.report(ZolvekError(what, name, "Its dials are on the bench."))
 
     def _keep(self, device: str, state: str) -> None:
         """What it holds beyond its parameters, as it was left."""
@@ -86,6 +110,23 @@ class PluginWindows(QObject):
                 self._close(key)
             else:
                 window.set(document.project.device_track(key).device(key), tell=key != self.taking)
+
+    def _play(self) -> None:
+        """What lanes play is shown there."""
+        now = time.monotonic()
+        if not self.open or now - self.shown < SHOWN_INTERVAL_S:
+            return
+        self.shown = now
+        session, beat = self.session, np.array([self.session.playhead.beat])
+        for key, window in self.open.items():
+            if not session.project.has_device(key):
+                continue
+            track = session.project.device_track(key)
+            lanes = [lane for lane in track.lanes if lane.device == key and not lane.bypassed]
+            positions = {lane.parameter: float(played(lane, session.project).at(beat)[0]) for lane in lanes}
+            if positions and positions != self.played.get(key):
+                self.played[key] = positions
+                window.show_positions(positions)
 
     def _close(self, device: str) -> None:
         window = self.open.pop(device, None)
