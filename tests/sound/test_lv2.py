@@ -22,7 +22,7 @@ import soundfile
 from benchmarks.evil_plugins import FORKS, HEAD, PORT, SEE, SOURCE, compiled, harmed
 from tests.present import present
 from zolvek.core.curve.construction import lines
-from zolvek.core.edits import plugins, states
+from zolvek.core.edits import plugin_update, plugins, states
 from zolvek.core.edits.chains import add_device, add_track, apply_preset, remove_track
 from zolvek.core.edits.replacement import add_lane, set_dial, with_curve, with_track
 from zolvek.core.errors import ZolvekError
@@ -115,7 +115,9 @@ class Described(unittest.TestCase):
             ({"low": 0, "high": 20_000, "default": 200, "name": "LP freq"}, "from-zero", "Hz", "200 Hz"),
             ({"low": 10, "high": 20_000, "default": 1_000, "unit": "hz"}, "exponential", "Hz", "1 kHz"),
             ({"low": 200, "high": 2_000, "default": 440, "unit": "hz"}, "linear", "Hz", "440 Hz"),
-            ({"low": 0, "high": 8, "default": 1, "unit": "bar"}, "linear", "bars", "1 bars"),
+            ({"low": 0, "high": 8, "default": 1, "unit": "bar"}, "linear", "bars", "1 bar"),
+            ({"low": 0, "high": 8, "default": 0, "unit": "hz", "points": ((0.0, "Off"), (8.0, "Fast"))}, "linear", "Hz",
+                "Off"),
             ({"low": -60, "high": 60, "default": 20, "unit": "°C"}, "linear", "°C", "20 °C"),
             ({"low": 0, "high": 360, "default": 90, "unit": "degree"}, "linear", "°", "90 °"),
             ({"low": 0, "high": 1_000, "default": 100, "name": "Time (ms)"}, "linear", "s", "100 ms"),
@@ -135,6 +137,7 @@ class Described(unittest.TestCase):
                 if reported.get("by_rate"):
                     wanted = 0.01
                 self.assertAlmostEqual(back, wanted, delta=1e-6 * max(1.0, abs(wanted)))
+                self.assertAlmostEqual(parameter.parse(shown.lower()), parameter.default_position, delta=0.005)
 
     @unittest.skipUnless(THERE, "mda-lv2, lv2-examples and lilv-utils are not installed")
     def test_every_installed_plugin_keeps_its_defaults_and_says_what_lv2info_says(self) -> None:
@@ -338,6 +341,21 @@ class Hosted(unittest.TestCase):
             devices = tuple(at if each.id == device else each for each in first.devices)
             now = with_track(project, replace(first, devices=devices))
             np.testing.assert_allclose(render(now, 0.0, 4.0), wanted, atol=1e-6)
+        # Brought up to the installed description: values, points and what they sound like stay; by octaves now.
+        octaves = replace(parameters[0], low=parameters[0].high / 1_000.0, taper="exponential")
+        there = replace(row, parameters=(octaves, *row.parameters[1:]))
+        now = with_track(now, replace(now.device_track(device), devices=devices))
+        now, lane = add_lane(now, device, other)
+        now = with_curve(now, lane, lines([0.0, 2.0, 4.0], wide.item() * np.array([0.4, 0.9, 0.6])))
+        new = plugin_update.updated(now, device, there)
+        then, drawn = new.lane(lane), now.lane(lane)
+        old_values = wider.value(drawn.at(drawn.curve.beat))
+        np.testing.assert_allclose(octaves.value(then.at(then.curve.beat)), old_values, rtol=1e-9)
+        kept = new.device_track(device).device(device)
+        self.assertEqual({"gone", lost} <= {p.id for p in kept.parameters}, True)
+        self.assertEqual(len(kept.row.parameters), len(row.parameters) + 1)
+        with self.assertRaisesRegex(ZolvekError, "up to date"):
+            plugin_update.updated(new, device, there)
 
     def test_the_list_is_kept_until_a_bundle_changes(self) -> None:
         with mock.patch.dict(os.environ, {"XDG_CACHE_HOME": str(self.folder)}):

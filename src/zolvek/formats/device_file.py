@@ -111,6 +111,8 @@ def _parameter(row: Any, index: int) -> Parameter:
             if not isinstance(value, list) or not all(isinstance(c, str) and c for c in value):
                 raise ZolvekError("“choices” is not a list of texts.", where)
             result[key] = tuple(value)
+        elif key == "labels":
+            result[key] = _labels(value, where)
         elif key in PARAMETER_TEXTS:
             if not isinstance(value, str):
                 raise ZolvekError(f"“{key}” is not a text.", where)
@@ -127,6 +129,17 @@ def _parameter(row: Any, index: int) -> Parameter:
         result = {"low": 0.0, "high": max(len(result.get("choices", ())) - 1.0, 1.0)} | result
     parse_target(result.get("sends", ""))
     return _in_its_range(Parameter(**result), "default" in result, where)
+
+
+def _labels(value: Any, where: str) -> tuple[tuple[float, str], ...]:
+    """What single values are called: pairs of a number and a text."""
+    fine = isinstance(value, list) and all(
+        isinstance(row, list) and len(row) == 2 and type(row[0]) in (int, float) and isinstance(row[1], str) and row[1]
+        for row in value
+    )
+    if not fine:
+        raise ZolvekError("“labels” is not a list of numbers with texts.", where)
+    return tuple((float(at), label) for at, label in value)
 
 
 def _in_its_range(parameter: Parameter, is_given: bool, where: str) -> Parameter:
@@ -162,7 +175,8 @@ def plain(kind: DeviceKind) -> dict[str, Any]:
             for name in names_of(Parameter)
             if getattr(parameter, name) != getattr(usual, name)
         }
-        rows.append(row | ({"choices": list(parameter.choices)} if parameter.choices else {}))
+        lists = {"choices": list(parameter.choices), "labels": [list(label) for label in parameter.labels]}
+        rows.append(row | {name: value for name, value in lists.items() if value})
     return {
         "format": FORMAT,
         "version": VERSION,

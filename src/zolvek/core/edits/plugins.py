@@ -3,15 +3,19 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from zolvek.core.edits import states
 from zolvek.core.edits.chains import add_device, add_track, with_device
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.device_kind import DeviceKind
+from zolvek.core.model.plugin import Binding, reached
 from zolvek.core.model.project import MOST_PAIRS, DeviceOutput, Project
 from zolvek.core.model.state import StatePart
 from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
 
+USUAL_RATE = 48_000.0  # at which ports that count in parts of it are compared
 MOST_STATES = 32  # of a plugin's presets that become states at once; the others are there as presets
 
 
@@ -78,7 +82,7 @@ def changes(stored: DeviceKind, there: DeviceKind) -> list[str]:
             messages.append(f"{parameter.name} is no longer there.")
             continue
         other = there.parameter(now[binding.symbol])
-        if _travel(parameter) != _travel(other):
+        if _travel(parameter, binding) != _travel(other, there.plugin.ports[now[binding.symbol]]):
             messages.append(f"{parameter.name} was {_range(parameter)} and is {_range(other)}.")
     count = len(set(now) - {binding.symbol for binding in stored.plugin.ports.values()})
     if count:
@@ -86,8 +90,10 @@ def changes(stored: DeviceKind, there: DeviceKind) -> list[str]:
     return messages
 
 
-def _travel(parameter: Parameter) -> tuple[object, ...]:
-    return parameter.low, parameter.high, parameter.unit, parameter.taper, parameter.choices
+def _travel(parameter: Parameter, binding: Binding) -> tuple[object, ...]:
+    """What its port goes through, whatever its taper here is; and its choices."""
+    ends = reached(parameter, binding, parameter.value(np.array([0.0, 1.0])), USUAL_RATE)
+    return tuple(np.round(ends, 6).tolist()), parameter.choices
 
 
 def _range(parameter: Parameter) -> str:

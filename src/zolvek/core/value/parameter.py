@@ -15,6 +15,7 @@ from zolvek.core.time.durations import note_beats
 from zolvek.core.value.tapers import TAPERS, Taper
 from zolvek.core.value.units import UNITS, read, write
 
+LABELLED = 1e-6  # of a value, within which it is the one that a label is for
 SWITCH_WORDS = {"on": 1.0, "yes": 1.0, "1": 1.0, "off": 0.0, "no": 0.0, "0": 0.0}
 
 
@@ -40,6 +41,7 @@ class Parameter(Record, frozen=True):
     taper: str = "linear"
     choices: tuple[str, ...] = ()
     sends: str = ""  # the message it is known by outside, such as "cc 74", "bend", "pressure"
+    labels: tuple[tuple[float, str], ...] = ()  # real values that are called something
 
     def __post_init__(self) -> None:
         faults = (
@@ -94,6 +96,9 @@ class Parameter(Record, frozen=True):
             return "On" if value else "Off"
         if self.choices:
             return self.choices[int(value)]
+        named = next((label for at, label in self.labels if abs(value - at) <= LABELLED * max(abs(at), 1.0)), "")
+        if named:
+            return named
         if self.is_pan:
             return "Centre" if abs(value) < 0.05 else write(abs(value), "%") + (" L" if value < 0 else " R")
         return write(value, self.unit)
@@ -114,6 +119,9 @@ class Parameter(Record, frozen=True):
             return word
         if self.choices:
             return self._choice(text)
+        named = [at for at, label in self.labels if label.casefold() == text.strip().casefold()]
+        if named:
+            return named[0]
         value = self._side(text) if self.is_pan else None
         beats = note_beats(text)
         if value is None and beats is not None and self.unit == "s":

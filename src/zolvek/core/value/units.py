@@ -30,6 +30,7 @@ class Unit(NamedTuple):
     places: int | None = None
     signed: bool = False
     also: tuple[tuple[str, float], ...] = ()  # further suffixes that are read
+    singular: str = ""  # of one
 
 
 UNITS: dict[str, Unit] = {
@@ -45,11 +46,11 @@ UNITS: dict[str, Unit] = {
         Unit("°", (Scale("°", 1.0, 0.0),)),
         Unit("BPM", (Scale("BPM", 1.0, 0.0),), places=2),
         Unit("m", (Scale("cm", 1e-2, 0.0), Scale("m", 1.0, 0.9995))),
-        Unit("samples", (Scale("samples", 1.0, 0.0),)),
+        Unit("samples", (Scale("samples", 1.0, 0.0),), also=(("sample", 1.0),), singular="sample"),
         Unit("note", (Scale("note", 1.0, 0.0),), places=2),
         Unit("ratio", (Scale(": 1", 1.0, 0.0),), also=((":1", 1.0),)),
-        Unit("beats", (Scale("beats", 1.0, 0.0),)),
-        Unit("bars", (Scale("bars", 1.0, 0.0),)),
+        Unit("beats", (Scale("beats", 1.0, 0.0),), also=(("beat", 1.0),), singular="beat"),
+        Unit("bars", (Scale("bars", 1.0, 0.0),), also=(("bar", 1.0),), singular="bar"),
         Unit("°C", (Scale("°C", 1.0, 0.0),)),
     )
 }
@@ -69,7 +70,8 @@ def write(value: float, key: str) -> str:
     sign = ""
     if float(digits) != 0.0:
         sign = MINUS if value < 0 else "+" if unit.signed else ""
-    return f"{sign}{digits} {scale.suffix}".strip()
+    suffix = unit.singular if unit.singular and digits == "1" else scale.suffix
+    return f"{sign}{digits} {suffix}".strip()
 
 
 def _places(size: float) -> int:

@@ -296,3 +296,9 @@ def plugin_file(studio: Studio) -> str:
     """The device takes files."""
     plugin = None if device(studio) else chosen_device(studio.session).row.plugin
     return "" if plugin is not None and plugin.files else "The device takes no files."
+
+
+def hosted(studio: Studio) -> str:
+    """The device is a plugin."""
+    plugin = None if device(studio) else chosen_device(studio.session).row.plugin
+    return "" if plugin is not None else "The device is not a plugin."

@@ -47,6 +47,8 @@ _ROWS: tuple[Action, ...] = (
         plugins.output_tracks, refused=availability.further_outputs),
     Action("plugin-file", "Plugin file…", "", "Chooses the sound file that the plugin plays or filters by",
         plugins.plugin_file, refused=availability.plugin_file),
+    Action("update-plugin", "Update description", "", "Takes the plugin's description as it is installed now",
+        plugins.update, refused=availability.hosted),
     Action("plugin-again", "Restart device", "", "Runs it again after it crashed, or was muted as its level ran away",
         plugins.try_again, refused=availability.left_out),
     Action("describe-device", "Add device from description…", "", "Adds a device described in a file",
@@ -99,6 +101,14 @@ GROUPS = {
         "track-colour",
         "copy-automation",
     ),
-    "Plugin": ("add-plugin", "plugin-window", "side-chain", "output-tracks", "plugin-file", "plugin-again"),
+    "Plugin": (
+        "add-plugin",
+        "plugin-window",
+        "side-chain",
+        "output-tracks",
+        "plugin-file",
+        "update-plugin",
+        "plugin-again",
+    ),
 }
 ACTIONS = grouped(_ROWS, GROUPS)

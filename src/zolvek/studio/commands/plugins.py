@@ -28,6 +28,11 @@ def try_again(studio: Studio) -> None:
     studio.session.notices.say(f"{device.name} runs again.")
 
 
+def update(studio: Studio) -> None:
+    """The shown device gets the description of its plugin as it is installed now."""
+    studio.plugins.update(chosen_device(studio.session))
+
+
 def own_window(studio: Studio) -> None:
     """Show the shown device's own window, or close it."""
     studio.plugin_windows.toggle(chosen_device(studio.session))

@@ -13,7 +13,7 @@ import numpy as np
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.plugin import Binding
-from zolvek.core.records import Record
+from zolvek.core.records import Record, replace
 from zolvek.core.value.parameter import Parameter
 
 BYPASS_ID = "bypass"
@@ -183,7 +183,8 @@ def _sliding(port: Port, key: str, low: float, high: float, default: float) -> t
     law = "round" if port.integer else "times"
     binding = Binding(port.symbol, port.index, law, worth, (), port.by_rate)
     if _is_gain(port, unit, low, high, default):
-        return _as_decibels(port, key, low, high, default)
+        parameter, gain = _as_decibels(port, key, low, high, default)
+        return _labelled(parameter, gain, port), gain
     if not unit.unit and not port.integer and FREQUENCIES.search(port.name) and high > WIDE and hi > WIDE * lo:
         name = "Hz"
     taper = "linear"
@@ -195,7 +196,18 @@ def _sliding(port: Port, key: str, low: float, high: float, default: float) -> t
         taper = "exponential"
     elif name == "Hz" and not port.integer and lo == 0.0 and hi > WIDE:
         taper = "from-zero"
-    return Parameter(key, port.name, port.group, name, lo, hi, at, taper), binding
+    return _labelled(Parameter(key, port.name, port.group, name, lo, hi, at, taper), binding, port), binding
+
+
+def _labelled(parameter: Parameter, binding: Binding, port: Port) -> Parameter:
+    """With what single values of a port are called, in the parameter's own numbers."""
+    labels = []
+    for value, label in port.points[:MOST_CHOICES]:
+        at = binding.value(value, USUAL_RATE)
+        if label.strip() and np.isfinite(at) and parameter.low <= at <= parameter.high:
+            labels.append((at, label.strip()))
+    unlike = len({label.casefold() for _, label in labels}) == len(labels)
+    return replace(parameter, labels=tuple(labels)) if labels and unlike else parameter
 
 
 def _is_gain(port: Port, unit: _Unit, low: float, high: float, default: float) -> bool:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from zolvek.core.edits import plugins
+from zolvek.core.edits import plugin_update, plugins
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Device
 from zolvek.studio.services.files.exports import Exports
@@ -100,6 +100,25 @@ class Plugins(QObject):
             session.notices.say(f"{name} was added. Its presets are states in the Morph panel.")
 
         self.exports.run_for_project(f"Add {name}", lambda progress: describe_in_process(uri, progress), added)
+
+    def update(self, device: Device) -> None:
+        """The description of a device's plugin as it is installed, in place of the stored one."""
+        from zolvek.sound.jobs.plugin_description import describe_in_process
+
+        plugin = device.row.plugin
+        assert plugin is not None
+
+        def described(kind: DeviceKind) -> None:
+            project = plugin_update.updated(self.session.project, device.id, kind)
+            self.session.document.edit(f"Update {device.name}", project)
+            self.session.notices.say(f"{device.name} has the installed description. Values and points are kept.")
+
+        uri, notices = plugin.uri, self.session.notices
+        self.exports.run_for_project(
+            f"Update {device.name}",
+            lambda progress: describe_in_process(uri, progress),
+            lambda kind: notices.attempt(lambda: described(kind)),
+        )
 
     def missing(self) -> list[Device]:
         """The project's devices whose plugins are not installed, as far as that is known."""
