@@ -64,6 +64,17 @@ class Hosted(WindowTest):
         self.do("play")
         self.until(lambda: session.playhead.beat > 0.5)
         self.do("stop")
+        self.window.rail.show_step("step-devices")
+        panel: Any = self.window.rail.shown["step-devices"].widget()
+        self.wait()
+        session.shown.show(device.id)
+        panel.presets.setCurrentIndex(panel.presets.findText("303 Saw Bass"))
+        panel.presets.activated.emit(panel.presets.currentIndex())
+        panel.star.click()
+        self.assertEqual(panel.presets.itemText(1), "★ 303 Saw Bass", "favourites come first")
+        self.assertEqual((panel.presets.currentData(), panel.star.isChecked()), ("303 Saw Bass", True))
+        panel.star.click()
+        self.assertEqual(session.settings.plugins.favourite_presets, [])
         session.settings.audio.tail = False
         session.span.choose((0.0, 4.0))
         session.settings.audio.selection = True

@@ -82,11 +82,12 @@ class FileSettings(Area):
 
 @dataclass
 class PluginSettings(Area):
-    """Plugins by id: those used last, favourites, and favourites among their controls."""
+    """Plugins by id: those used last, favourites, and favourites among their controls and presets."""
 
     recent: list[str] = field(default_factory=list)
     favourites: list[str] = field(default_factory=list)
     favourite_controls: list[str] = field(default_factory=list)  # a plugin's id, a tab and a control's symbol each
+    favourite_presets: list[str] = field(default_factory=list)  # a device type's key, a tab and a preset's name each
 
 
 @dataclass

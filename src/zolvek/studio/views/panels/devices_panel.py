@@ -6,7 +6,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFormLayout, QHBoxLayout, QListWidget, QListWidgetItem, QToolButton, QVBoxLayout, QWidget
 
 from zolvek.core.model.catalogue import DEVICE_KINDS
 from zolvek.core.model.device_kind import Preset
@@ -14,6 +14,7 @@ from zolvek.core.model.project import Device, Project, Track
 from zolvek.studio.commands.devices import apply_preset
 from zolvek.studio.services.context import Studio
 from zolvek.studio.session.chosen import add_device
+from zolvek.studio.session.favourite_presets import favourites_first, is_favourite, toggle
 from zolvek.studio.toolkit.widgets import (
     button,
     choice,
@@ -77,16 +78,31 @@ class DevicesPanel(QWidget):
                             "Add a device", self._add)  # fmt: skip
         self.kinds.setMaxVisibleItems(20)
         layout.addWidget(self.kinds)
-        self.presets = searched(choice([], "Preset", self._apply_preset))
-        self.filled: tuple[Preset, ...] | None = None  # presets that are listed
-        presets = form()
-        presets.addRow(field_label("Preset"), self.presets)
-        layout.addLayout(presets)
+        layout.addLayout(self._preset_row())
         self.about = note()
         layout.addWidget(self.about)
         for signal in (session.document.changed, session.focus.changed, session.shown.changed):
             signal.connect(self.refresh)
         self.refresh()
+
+    def _preset_row(self) -> QFormLayout:
+        """The presets of the device that is shown, and the mark of a favourite."""
+        self.presets = searched(choice([], "Preset", self._apply_preset))
+        self.filled: tuple[Preset, ...] | None = None  # presets that are listed
+        self.marked: list[str] = []  # and the favourites as they were then
+        presets = form()
+        self.star = QToolButton()
+        self.star.setText("★")
+        self.star.setCheckable(True)
+        self.star.setAccessibleName("Favourite preset")
+        self.star.setToolTip("Lists the chosen preset first, in every project")
+        self.star.clicked.connect(self._mark)
+        chosen = QHBoxLayout()
+        chosen.setSpacing(4)
+        chosen.addWidget(self.presets, 1)
+        chosen.addWidget(self.star)
+        presets.addRow(field_label("Preset"), chosen)
+        return presets
 
     def _buttons(self, layout: QVBoxLayout, *rows: tuple[tuple[str, str], ...]) -> None:
         """Buttons of actions under shorter texts, a row each; they rest when their actions do."""
@@ -149,15 +165,36 @@ class DevicesPanel(QWidget):
         )
         self.about.setText(gone + device.row.about + _files(device) if device else "")
         presets = device.row.presets if device is not None else ()
-        if presets is not self.filled:
-            self.filled = presets
+        marked = self.session.settings.plugins.favourite_presets
+        if presets is not self.filled or marked != self.marked:
+            self.filled, self.marked = presets, list(marked)
             self.presets.clear()
             self.presets.addItem("Choose…", "")
-            for preset in presets:
-                self.presets.addItem(preset.name, preset.name)
+            for preset, favourite in favourites_first(self.session.settings.plugins, device.row) if device else ():
+                self.presets.addItem(f"★ {preset.name}" if favourite else preset.name, preset.name)
         if device is not None:
             standing = (p.name for p in presets if device.row.stands_at(p, device.position))
             pick(self.presets, next(standing, ""))
+        self._show_star(device)
+
+    def _show_star(self, device: Device | None) -> None:
+        preset = str(self.presets.currentData() or "")
+        self.star.setEnabled(device is not None and bool(preset))
+        marked = device is not None and is_favourite(self.session.settings.plugins, device.row, preset)
+        self.star.setChecked(marked)
+
+    def _mark(self) -> None:
+        """The chosen preset among the favourites, or no longer."""
+        device = (
+            next((d for d in self.owner.devices if d.id == self.session.shown.device), None) if self.owner else None
+        )
+        preset = str(self.presets.currentData() or "")
+        if device is not None and preset:
+            marked = toggle(self.session.settings.plugins, device.row, preset)
+            self.session.notices.say(f"{preset} is {'a favourite' if marked else 'not a favourite any more'}.")
+            self._show_device(device)
+            pick(self.presets, preset)
+            self._show_star(device)
 
     def _choose_track(self, key: object) -> None:
         self.session.shown.show_track(str(key))
