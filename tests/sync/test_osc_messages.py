@@ -26,6 +26,7 @@ from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
 from zolvek.sync.ports.message_streams import OscStream
+from zolvek.sync.ports.scheduler import Live
 from zolvek.sync.timeline import osc_messages
 from zolvek.sync.timeline.osc_lanes import OscLanes, bundle
 
@@ -214,6 +215,48 @@ class Osc(unittest.TestCase):
         stream.changed(1.0, 1.0)
         fresh = OscLanes(stream.project, 60.0)
         self.assertEqual(stream.between(0.0, 9.0), fresh.encoded(fresh.between(0.0, 9.0)), "another tempo, other times")
+
+    def test_a_lead_and_a_tempo_edit_while_it_plays(self) -> None:
+        """Packets come that much before the moment they name; after the tempo is changed the song goes on from where
+        it is, and its value with it."""
+        project, lane, _ = self.project()
+        project = with_curve(project, lane, lines([0.0, 64.0], [0.0, 1.0]))
+        sent: list[tuple[float, float, float]] = []
+        output = mock.Mock()
+
+        def take(packets: list[bytes]) -> None:
+            for data in packets:
+                due = int.from_bytes(data[8:16], "big") / 2**32 - osc_messages.NTP_EPOCH_S
+                sent.append((time.time(), due, osc_messages.read(data)[0][1]))
+
+        output.send = take
+        stream = OscStream(output)
+        stream.use(project, 60.0, 0.1)
+        tempos = [project.tempo]
+        began = time.perf_counter()
+        clock = mock.Mock(playing=True)
+        clock.beat_at = lambda now: beats(now)
+        changed: list[tuple[float, float]] = [(began, 0.0)]  # when, and the beat then
+
+        def beats(now: float) -> float:
+            since, beat = changed[-1]
+            return beat + (now - since) * float(tempos[-1].bpm(0.0)) / 60.0
+
+        live = Live(stream, lambda: clock, lambda beat: float(tempos[-1].seconds(beat)), lambda: 0.0)
+        self.addCleanup(live.close)
+        time.sleep(0.6)
+        now = time.perf_counter()
+        changed.append((now, beats(now)))
+        tempos.append(TempoMap((TempoPoint(0.0, 60.0),)))
+        stream.use(replace(project, tempo=tempos[-1]), 60.0, 0.1)
+        time.sleep(0.6)
+        rows = np.array(sent)
+        early = rows[5:, 1] - rows[5:, 0]
+        self.assertGreater(float(np.median(early)), 0.05)
+        self.assertLess(float(early.max()), 0.15)
+        values = rows[:, 2]
+        self.assertLess(float(np.abs(np.diff(values)).max()), 0.02, "no value from another place")
+        self.assertGreater(len(rows), 40)
 
     def test_a_bypassed_lane_stands_where_its_control_does(self) -> None:
         project, lane, _ = self.project()

@@ -97,6 +97,7 @@ class ConnectSettings(Area):
     osc_address: str = "127.0.0.1:9000"  # where lanes were last sent
     osc_port: int = 9001
     osc_rate: float = 60.0  # times a second
+    osc_lead_ms: float = 0.0  # milliseconds that a packet is sent before its time tag
     use_jack: bool = False  # takes part with JACK or PipeWire
 
 

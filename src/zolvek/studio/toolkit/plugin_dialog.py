@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from zolvek.sound.hosting.plugin.plugin_entry import PluginEntry
 
 ID = Qt.ItemDataRole.UserRole
-ROLES: dict[str, str] = {DeviceRole.INSTRUMENT: "Instrument", DeviceRole.EFFECT: "Effect"}
+ROLES: dict[str, str] = {DeviceRole.INSTRUMENT: "Instrument", DeviceRole.EFFECT: "Effect", DeviceRole.MIDI: "MIDI"}
 
 
 class PluginSettings(Protocol):

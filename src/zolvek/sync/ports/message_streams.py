@@ -20,6 +20,7 @@ from zolvek.sync.timeline.clock_messages import RATES
 from zolvek.sync.timeline.osc_lanes import OscLanes, Values, bundle
 
 RATE = 48_000  # frames a second that messages are placed by
+LONGEST_LEAD_S = 0.2  # seconds that a packet may be sent before it is meant
 EDITS_APART_S = 0.04  # between computations: while something is dragged or held not each change is worth one
 
 MidiRow = tuple[str, bytes]  # a port's name, "" for the one of all else; a message
@@ -93,7 +94,7 @@ class MidiStream:
     """Everything that the MIDI file exports, and the clock, as JACK's callbacks send it. `port` gives the output for a
     name that a lane gives, "" for all else, or None."""
 
-    ahead = 0.0  # what is emitted is on its way: nothing is looked up before it is due
+    ahead = lead = 0.0  # what is emitted is on its way: nothing is looked up before it is due
 
     def __init__(self, port: Callable[[str], MidiOut | None]) -> None:
         self.port = port
@@ -141,7 +142,9 @@ class MidiStream:
         """Where the song is by the tempo that is wanted now, for a time in seconds by the one that is used: between
         the same messages. None where the tempo is the same."""
         emission, wanted = self.emission, self.wanted
-        if emission is None or wanted is None or emission.request.project.tempo == wanted.project.tempo:
+        if emission is None or wanted is None or emission.request is wanted:
+            return None
+        if emission.request.project.tempo == wanted.project.tempo:
             return None
         beat = emission.request.project.tempo.beats(max(_frame(seconds) - 0.5, 0.0) / RATE)
         return float(np.floor(wanted.project.tempo.seconds(beat) * RATE + 0.5)) / RATE
@@ -203,12 +206,14 @@ class OscStream:
 
     def __init__(self, output: Output) -> None:
         self.output = output
+        self.lead = 0.0
         self.project, self.rate = Project(), 60.0
         self.lanes = OscLanes(self.project, self.rate)  # as looked at last: edits since then are sent together
 
-    def use(self, project: Project, rate: float) -> None:
-        """Use a project, at most `rate` values per second for each lane."""
-        self.project, self.rate = project, rate
+    def use(self, project: Project, rate: float, lead: float = 0.0) -> None:
+        """Use a project, at most `rate` values per second for each lane, each sent `lead` seconds before its time
+        tag."""
+        self.project, self.rate, self.lead = project, rate, min(max(lead, 0.0), LONGEST_LEAD_S)
 
     @property
     def outdated(self) -> bool:
@@ -230,7 +235,7 @@ class OscStream:
         """Where the song is by the project's tempo, for a time in seconds by the one that is used; None where they are
         the same."""
         used, wanted = self.lanes.project.tempo, self.project.tempo
-        return None if used == wanted else float(wanted.seconds(used.beats(seconds)))
+        return None if used is wanted or used == wanted else float(wanted.seconds(used.beats(seconds)))
 
     def changed(self, seconds: float, was: float) -> list[Any]:
         """The packets that an edit makes necessary at a time in seconds, which was `was` before it."""

@@ -12,7 +12,7 @@ from typing import Any, Protocol
 from zolvek.sound.playback.clock import Clock
 
 SHORTEST_SLEEP_S = 0.0001  # seconds of rest at least
-POLL_INTERVAL_S = 0.004  # seconds between looks at most; what is due sooner is not waited past
+POLL_INTERVAL_S = 0.008  # seconds between looks at most; what is due sooner is not waited past
 STOPPED_INTERVAL_S = 0.005  # and while nothing plays
 JUMP_FROM_S = 0.04  # seconds off from which the song has gone elsewhere
 DRIFT_FROM_S, DRIFT_STEP = 0.002, 0.002  # seconds off, and the part of it that is made good at a look
@@ -23,6 +23,7 @@ class Stream(Protocol):
     """What is sent somewhere."""
 
     ahead: float  # seconds of the song that are looked up before they are due
+    lead: float  # seconds by which they are sent before they are meant
 
     @property
     def outdated(self) -> bool:
@@ -103,7 +104,8 @@ class Live:
             self._look_up()
             self._send(self._due())
             soon = min(self.next, self.queue[0][0]) if self.queue else self.next
-            time.sleep(min(max(soon - self._due(), SHORTEST_SLEEP_S), POLL_INTERVAL_S))
+            rest = soon - self.stream.lead - self._due()
+            time.sleep(min(max(rest, SHORTEST_SLEEP_S), POLL_INTERVAL_S))
 
     def _rest(self) -> None:
         """The song is stopped: end what sounds, and send where it is moved to."""
@@ -170,7 +172,7 @@ class Live:
             self.next = self.stream.upcoming(self.filled)
 
     def _send(self, due: float) -> None:
-        while self.queue and self.queue[0][0] <= due:
+        while self.queue and self.queue[0][0] <= due + self.stream.lead:
             when = self.queue[0][0]
             packets = []
             while self.queue and self.queue[0][0] == when:

@@ -16,7 +16,7 @@ from zolvek.core.movement.evaluation.lane_evaluation import EvaluatedLane, playe
 from zolvek.core.value.parameter import Parameter
 from zolvek.sync.timeline.osc_messages import BUNDLE, MOST_BYTES, NTP_EPOCH_S, addresses
 
-SPAN_S = 4.0  # seconds of the song over which a lane is evaluated at once
+SPAN_S = 8.0  # seconds of the song over which a lane is evaluated at once
 PHASES = 8  # groups of lanes whose spans begin one after another: what is due meanwhile would wait
 MOST_SPANS = 4  # of a lane, that are kept
 EDGE_S = 1e-6  # what lies this near to the edge of a span may be counted on its other side
@@ -89,8 +89,9 @@ class OscLanes:
         self.addresses = [self.by_target[lane.device, lane.parameter] for lane in lanes]
         self.spans: dict[tuple[str, int], tuple[EvaluatedLane, Parameter, Span]] = {}  # by address and number
         self.grids: dict[tuple[int, int], Grid] = {}  # by phase and number
+        self.groups: dict[tuple[int, int], tuple[object, Values]] = {}  # of what lanes, and what they send
         if before is not None and before.rate == rate and before.project.tempo == project.tempo:
-            self.spans, self.grids = before.spans, before.grids
+            self.spans, self.grids, self.groups = before.spans, before.grids, before.groups
         forms = [_form(address) for address in self.addresses]
         self.sizes = np.array([len(form) // WORD for form in forms], np.int64)  # all in words of four bytes
         self.starts = np.concatenate(([0], np.cumsum(self.sizes)))[: len(forms)]
@@ -100,23 +101,15 @@ class OscLanes:
 
     def between(self, first: float, last: float) -> Values:
         """What is sent from one second of the song up to, but not at, another. What stays is not sent again."""
-        parts: list[tuple[int, Floats, Floats, Floats]] = []
-        spans = [range(_span_at(first - EDGE_S, phase), _span_at(last + EDGE_S, phase) + 1) for phase in range(PHASES)]
+        parts: list[Values] = []
         edges = np.array([first, last])
-        for number in range(len(self.heard)):
-            for span_number in spans[number % PHASES]:
-                span = self._span(number, span_number)
-                if not len(span.seconds):
-                    continue
-                i, j = span.seconds.searchsorted(edges).tolist()
+        for phase in range(min(PHASES, len(self.heard))):
+            for span_number in range(_span_at(first - EDGE_S, phase), _span_at(last + EDGE_S, phase) + 1):
+                group = self._group(phase, span_number)
+                i, j = group.seconds.searchsorted(edges).tolist()
                 if j > i:
-                    parts.append((number, span.seconds[i:j], span.position[i:j], span.value[i:j]))
-        if not parts:
-            return Values(np.zeros(0), np.zeros(0, np.int64), np.zeros(0), np.zeros(0))
-        lane = np.repeat([row[0] for row in parts], [len(row[1]) for row in parts])
-        seconds, position, value = (np.concatenate([row[column] for row in parts]) for column in (1, 2, 3))
-        order = np.argsort(seconds, kind="stable")
-        return Values(seconds[order], lane[order], position[order], value[order])
+                    parts.append(Values(group[0][i:j], group[1][i:j], group[2][i:j], group[3][i:j]))
+        return _in_order(parts)
 
     def at(self, seconds: float) -> Values:
         """Where every lane stands: sent when playing begins, or goes on elsewhere."""
@@ -151,6 +144,22 @@ class OscLanes:
             for number, at in zip(numbers, position, strict=True)
         ]
         return Values(np.full(len(numbers), seconds), np.array(numbers, np.int64), position, np.array(value))
+
+    def _group(self, phase: int, span_number: int) -> Values:
+        """All that the lanes of a phase send in a span, in order of time."""
+        key = phase, span_number
+        members = tuple(
+            (self.heard[number], self.parameters[number]) for number in range(phase, len(self.heard), PHASES)
+        )
+        kept = self.groups.get(key)
+        if kept is None or kept[0] != members:
+            spans = [(number, self._span(number, span_number)) for number in range(phase, len(self.heard), PHASES)]
+            parts = [Values(s.seconds, np.full(len(s.seconds), n), s.position, s.value) for n, s in spans]
+            kept = members, _in_order([part for part in parts if len(part.seconds)])
+            if len(self.groups) > MOST_SPANS * PHASES:
+                self.groups.clear()
+            self.groups[key] = kept
+        return kept[1]
 
     def _span(self, number: int, span_number: int) -> Span:
         heard, parameter = self.heard[number], self.parameters[number]
@@ -221,6 +230,16 @@ class OscLanes:
                 result.append((float(values.seconds[row]), data[begins[row] * WORD : ends[until - 1] * WORD]))
                 row = until
         return result
+
+
+def _in_order(parts: list[Values]) -> Values:
+    """Values of several in order of time."""
+    if not parts:
+        return Values(np.zeros(0), np.zeros(0, np.int64), np.zeros(0), np.zeros(0))
+    seconds, position, value = (np.concatenate([part[column] for part in parts]) for column in (0, 2, 3))
+    order = np.argsort(seconds, kind="stable")
+    lane = np.concatenate([part.lane for part in parts])
+    return Values(seconds[order], lane[order], position[order], value[order])
 
 
 def _form(address: str) -> bytes:

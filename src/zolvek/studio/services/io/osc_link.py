@@ -74,7 +74,8 @@ class OscLink(QObject):
     def send_state(self) -> None:
         """The song as it is now is what is sent."""
         if self.stream is not None:
-            self.stream.use(self.session.audible, self.session.settings.connect.osc_rate)
+            settings = self.session.settings.connect
+            self.stream.use(self.session.audible, settings.osc_rate, settings.osc_lead_ms / 1_000.0)
 
     def _count(self) -> None:
         if self.output is not None and (self.output.sent, self.output.refused) != self.counted:

@@ -81,6 +81,7 @@ PAGES: dict[str, tuple[Preference, ...]] = {
         Preference("midi.tolerance", "Tolerance beyond half a step", factor=100.0, unit="%"),
         Preference("midi.exact_time", "Exact time in MIDI files", "Adds tempo events: exact to 0.1 ms"),
         Preference("connect.osc_rate", "OSC values a second", unit="Hz"),
+        Preference("connect.osc_lead_ms", "OSC lead", unit="ms"),
         Preference("connect.use_jack", "Use JACK / PipeWire at the start"),
     ),
 }  # fmt: skip

@@ -54,6 +54,11 @@ class ConnectPage(QWidget):
         out = form()
         out.addRow(field_label("To"), self.to)
         out.addRow(field_label("Rate"), self.rate)
+        self.lead = NumberEntry("OSC lead", 0.0, 200.0, settings.connect.osc_lead_ms, "ms", 0, 5.0, changed=self._lead)
+        self.lead.setToolTip(
+            "Packets are sent this early, with the time they are meant for; many receivers ignore that"
+        )
+        out.addRow(field_label("Lead"), self.lead)
         layout.addLayout(out)
         layout.addWidget(field_label("OSC input"))
         self.listens = QCheckBox("Receive OSC")
@@ -108,6 +113,10 @@ class ConnectPage(QWidget):
 
     def _rate(self, rate: float) -> None:
         self.session.settings.connect.osc_rate = rate
+        self.osc.send_state()
+
+    def _lead(self, lead: float) -> None:
+        self.session.settings.connect.osc_lead_ms = lead
         self.osc.send_state()
 
     def _port(self, port: float) -> None:
