@@ -25,9 +25,7 @@ import importlib, pkgutil, sys, zolvek
 for package in ("core", "storage", "formats", "sound", "sync"):
     root = importlib.import_module(f"zolvek.{package}")
     for found in pkgutil.walk_packages(root.__path__, root.__name__ + "."):
-        # What is compiled needs the system's library.
-        if not found.name.endswith(("_rt", ".jack.client", ".jack.native")):
-            importlib.import_module(found.name)
+        importlib.import_module(found.name)
 print([name for name in sys.modules if name.startswith(("PyQt6", "zolvek.studio"))])
 importlib.import_module("zolvek.cli")
 print([name for name in ("scipy", "pedalboard", "mido", "numpy") if name in sys.modules and name != "numpy"])
@@ -35,7 +33,7 @@ print([name for name in ("scipy", "pedalboard", "mido", "numpy") if name in sys.
 
 
 # Each part may import those after it; the window and the commands are both on top.
-PARTS = ("cli", "studio", "sync", "sound", "formats", "storage", "core")
+PARTS = ("cli", "studio", "sync", "sound", "formats", "storage", "core", "native")
 STUDIO = ("app", "views", "actions", "commands", "services", "session", "toolkit")
 LONGEST = {"file": 400, "class": 300, "function": 60}
 

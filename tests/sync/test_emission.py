@@ -3,13 +3,10 @@
 
 from __future__ import annotations
 
-import os
-import tempfile
+import ctypes
 import time
 import unittest
-from pathlib import Path
 from typing import Any
-from unittest import mock
 
 import numpy as np
 
@@ -20,12 +17,33 @@ from zolvek.core.model.project import MidiTarget, Note, Project, Track
 from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
+from zolvek.native import building
 from zolvek.sync.emission import message_emission
+from zolvek.sync.jack import audio_server
 from zolvek.sync.ports.message_streams import RATE, Emission, MidiStream, StreamRequest
 from zolvek.sync.ports.scheduler import Live
 from zolvek.sync.timeline.clock_messages import CONTINUE, RATES, START, STOP
 
 Sent = list[tuple[int, tuple[str, bytes]]]
+
+
+def built() -> dict[str, Any]:
+    """The functions of emission.c, called with arrays as the plain ones are."""
+    loaded = building.library("emission", ("emission.c",), audio_server.header())
+
+    def native(name: str) -> Any:
+        function = getattr(loaded, f"zolvek_{name}")
+        function.restype = None
+
+        def call(*arguments: Any) -> None:
+            kinds = (ctypes.c_double if isinstance(a, float) else ctypes.c_int64 for a in arguments)
+            plain = (a.ctypes.data if isinstance(a, np.ndarray) else a for a in arguments)
+            function(*(kind(value) for kind, value in zip(kinds, plain, strict=True)))
+
+        return call
+
+    names = ("send_position", "chase_changed", "emit_messages", "stop_messages", "send_rest", "hush")
+    return {name: native(name) for name in names}
 
 
 def request(project: Project, code: str = "29.97 drop") -> StreamRequest:
@@ -68,40 +86,21 @@ def journey(emission: Emission, own: Any, edited: StreamRequest, seed: int) -> S
 
 
 class OneEmission(unittest.TestCase):
-    def test_code_of_another_version_is_kept_while_it_is_used(self) -> None:
-        from zolvek.sync.jack import compiled_cache
-
-        with tempfile.TemporaryDirectory() as place, mock.patch.dict(os.environ, {"XDG_CACHE_HOME": place}):
-            other, old = (Path(place, "zolvek", f"{compiled_cache.COMPILED}{name}") for name in ("other", "old"))
-            for folder in (other, old):
-                folder.mkdir(parents=True)
-            os.utime(old, (0.0, 0.0))
-            compiled_cache.store_compiled()
-            self.assertEqual((other.exists(), old.exists()), (True, False))
-            self.assertTrue(Path(os.environ[compiled_cache.CACHE]).is_dir())
-
-    def test_compiled_says_what_it_says_plain(self) -> None:
-        from zolvek.sync.jack import compiled_cache
-
-        with mock.patch.dict(os.environ):
-            compiled_cache.store_compiled()
-            import numba
-
-            with mock.patch.object(numba.config, "CACHE_DIR", os.environ[compiled_cache.CACHE]):
-                from zolvek.sync.jack import emission_rt
-
-                project, edited = busy()
-                for seed in range(4):
-                    plain, machine = (
-                        journey(Emission(request(project)), own, request(edited), seed)
-                        for own in (vars(message_emission), emission_rt.COMPILED)
-                    )
-                    self.assertEqual(plain, machine)
-                    self.assertGreater(len(plain), 500)
-                    ports = {name for _, (name, _) in plain}
-                    self.assertEqual(ports, {"", "Desk"})
-                    realtime = [data[0] for _, (_, data) in plain if data[0] in (START, CONTINUE, STOP)]
-                    self.assertEqual(len([kind for kind in realtime if kind == STOP]), 3, realtime)
+    def test_the_callbacks_say_what_the_thread_says(self) -> None:
+        """Emission in C, as the server's callbacks have it, and plain: the same messages at the same frames."""
+        machine = built()
+        project, edited = busy()
+        for seed in range(4):
+            plain, native = (
+                journey(Emission(request(project)), own, request(edited), seed)
+                for own in (vars(message_emission), machine)
+            )
+            self.assertEqual(plain, native)
+            self.assertGreater(len(plain), 500)
+            ports = {name for _, (name, _) in plain}
+            self.assertEqual(ports, {"", "Desk"})
+            realtime = [data[0] for _, (_, data) in plain if data[0] in (START, CONTINUE, STOP)]
+            self.assertEqual(len([kind for kind in realtime if kind == STOP]), 3, realtime)
 
     def test_another_port_is_a_change_and_full_frames_are_the_standards(self) -> None:
         project, _ = busy()

@@ -1,6 +1,6 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
 """Numbers at an address in memory, counted from 0: what compiled code has as single machine instructions
-(`sync.jack.native`)."""
+(`zolvek/native/emission.h`)."""
 
 from __future__ import annotations
 

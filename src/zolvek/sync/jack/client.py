@@ -13,7 +13,7 @@ from zolvek.core.edits.connections import MOST_NAMED, MOST_TRACKS, Port, PortKin
 from zolvek.core.errors import ZolvekError
 from zolvek.sync.emission.layout import EVENT_ROW, EVENTS_HELD, PORT_NOTES, SCRATCH_BYTES
 from zolvek.sync.emission.tables import MessageTables, addresses_of
-from zolvek.sync.jack import callbacks_rt, library
+from zolvek.sync.jack import audio_server, library
 from zolvek.sync.jack import shared_layout as s
 from zolvek.sync.jack.link_messages import OtherPort
 from zolvek.sync.jack.shared_layout import ROWS
@@ -32,6 +32,7 @@ class Client:
     def __init__(self, memory: SharedMemory, ports: tuple[Port, ...]) -> None:
         self.memory, self.words = memory, memory.words
         self.library = library.library()
+        self.callbacks = audio_server.addresses()
         status = ctypes.c_int(0)
         self.client = self.library.jack_client_open(NAME.encode(), library.NO_START, ctypes.byref(status))
         if not self.client:
@@ -72,16 +73,16 @@ class Client:
     def _begin(self, ports: tuple[Port, ...]) -> None:
         here = ctypes.c_void_p(self.words.ctypes.data)
         for name, callback in (
-            ("jack_set_process_callback", callbacks_rt.process),
-            ("jack_set_freewheel_callback", callbacks_rt.freewheel),
-            ("jack_set_buffer_size_callback", callbacks_rt.buffer_size),
-            ("jack_set_sample_rate_callback", callbacks_rt.sample_rate),
-            ("jack_set_xrun_callback", callbacks_rt.xrun),
-            ("jack_set_port_connect_callback", callbacks_rt.connected),
-            ("jack_set_port_registration_callback", callbacks_rt.registered),
-            ("jack_on_shutdown", callbacks_rt.shutdown),
+            ("jack_set_process_callback", "process"),
+            ("jack_set_freewheel_callback", "freewheel"),
+            ("jack_set_buffer_size_callback", "buffer_size"),
+            ("jack_set_sample_rate_callback", "sample_rate"),
+            ("jack_set_xrun_callback", "xrun"),
+            ("jack_set_port_connect_callback", "connected"),
+            ("jack_set_port_registration_callback", "registered"),
+            ("jack_on_shutdown", "shutdown"),
         ):
-            getattr(self.library, name)(self.client, ctypes.c_void_p(callback.address), here)
+            getattr(self.library, name)(self.client, ctypes.c_void_p(self.callbacks[callback]), here)
         self.use_ports(ports)
         if self.library.jack_activate(self.client) != 0:
             self.close()
@@ -194,16 +195,14 @@ class Client:
         """Become the timebase master, which provides bars and beats, or stop being it."""
         if on:
             here = ctypes.c_void_p(self.words.ctypes.data)
-            self.library.jack_set_timebase_callback(
-                self.client, 0, ctypes.c_void_p(callbacks_rt.timebase.address), here
-            )
+            self.library.jack_set_timebase_callback(self.client, 0, ctypes.c_void_p(self.callbacks["timebase"]), here)
         else:
             self.library.jack_release_timebase(self.client)
 
     def together(self, on: bool) -> None:
         """Go with the server's transport; sound is waited for then."""
         here = ctypes.c_void_p(self.words.ctypes.data)
-        callback = ctypes.c_void_p(callbacks_rt.sync.address if on else None)
+        callback = ctypes.c_void_p(self.callbacks["sync"] if on else None)
         self.words[s.MODE] = s.TOGETHER if on else s.ALONE
         self.library.jack_set_sync_callback(self.client, callback, here)
 

@@ -33,7 +33,6 @@ from zolvek.sync.emission.tables import MessageTables, tables_of
 from zolvek.sync.jack import link_messages as messages
 from zolvek.sync.jack import port_query
 from zolvek.sync.jack import shared_layout as s
-from zolvek.sync.jack.compiled_cache import store_compiled
 from zolvek.sync.jack.link_messages import NEED_SERVER, NO_SERVER, Command, OtherPort, Report
 from zolvek.sync.jack.shared_layout import ROWS
 from zolvek.sync.jack.shared_memory import SharedMemory
@@ -222,7 +221,7 @@ class PortsProcess:
 
     def _join(self) -> None:
         try:
-            port_query.server()  # before anything is compiled
+            port_query.server()  # before anything is built
             from zolvek.sync.jack.client import Client
 
             self.client = Client(self.memory, ports_of(self.project))
@@ -357,7 +356,6 @@ HANDLERS: dict[type[Command], Callable[..., None]] = {
 
 def main(path: str, source: BinaryIO, out: BinaryIO) -> None:
     """Run the process on a memory file, with commands from `source` and reports to `out`."""
-    store_compiled()
     memory = SharedMemory(Path(path))
     memory.touch(min(FEWEST_ROWS, ROWS))
     process = PortsProcess(memory, out)
