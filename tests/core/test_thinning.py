@@ -4,12 +4,10 @@
 from __future__ import annotations
 
 import csv
-import importlib.util
 import itertools
 import unittest
 from pathlib import Path
 from typing import Any
-from unittest import mock
 
 import numpy as np
 import shapely
@@ -20,17 +18,16 @@ from scipy.optimize import linprog
 from tests import few, trials
 from tests.core.curves import curves
 from tests.present import present
-from zolvek.core.compilation import CompiledLoop, compiled
-from zolvek.core.curve import thinning
 from zolvek.core.curve.construction import curve, flat
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.deviation import deviation
 from zolvek.core.curve.shapes import BENT, COSINE, HOLD, LINE, S_CURVE, SHAPES
-from zolvek.core.curve.thinning import HELPERS, extremes, thinned, thinned_to
+from zolvek.core.curve.thinning import TRIED, extremes, thinned, thinned_to
 from zolvek.core.curve.thinning_loops import _rise, farthest, funnel
 from zolvek.core.edits import takes
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Lane
+from zolvek.core.movement.evaluation.quantised_steps import _kept
 from zolvek.core.movement.recording.passes import (
     Move,
     Pass,
@@ -39,6 +36,7 @@ from zolvek.core.movement.recording.passes import (
     written,
 )
 from zolvek.core.records import replace
+from zolvek.native import loops
 
 
 def lines(x: Any, y: Any) -> Curve:
@@ -110,20 +108,15 @@ def visvalingam(x: np.ndarray, y: np.ndarray, count: int) -> np.ndarray:
 
 
 def open_data() -> dict[str, np.ndarray]:
-    """Series packaged with statsmodels (public domain: yearly sunspots; monthly El Niño sea
-    temperatures), as passes nobody here made."""
-    spec = importlib.util.find_spec("statsmodels")
-    folder = Path(present(present(spec).submodule_search_locations)[0]) / "datasets"
-    with open(folder / "sunspots" / "sunspots.csv") as file:
+    """Open data (public domain: yearly sunspots, National Geophysical Data Center; monthly El Niño sea temperatures,
+    National Oceanic and Atmospheric Administration; both as statsmodels 0.15 packages them), as passes nobody here
+    made."""
+    folder = Path(__file__).parent / "data"
+    with open(folder / "sunspots.csv") as file:
         spots = np.array([float(row[1]) for row in list(csv.reader(file))[1:]])
-    with open(folder / "elnino" / "elnino.csv") as file:
+    with open(folder / "elnino.csv") as file:
         sea = np.array([float(v) for row in list(csv.reader(file))[1:] for v in row[1:]])
     return {name: (s - s.min()) / np.ptp(s) for name, s in (("sunspots", spots), ("elnino", sea))}
-
-
-def setUpModule() -> None:
-    """Short curves take the compiled loops too: that these agree with the plain ones is a test below."""
-    thinning.worthwhile.update(HELPERS)
 
 
 class Thinning(unittest.TestCase):
@@ -253,7 +246,7 @@ class Thinning(unittest.TestCase):
         with self.assertRaises(ZolvekError):
             thinned(wave, float("nan"))
 
-    def test_the_loops_agree_with_the_shapes_table_and_compiled(self) -> None:
+    def test_the_loops_agree_with_the_shapes_table_and_in_c(self) -> None:
         u = np.linspace(0.0, 1.0, 41)[:-1]
         for code in (LINE, BENT, COSINE, S_CURVE):
             for amount in (-0.8, 0.0, 0.3):
@@ -268,20 +261,23 @@ class Thinning(unittest.TestCase):
             np.linspace(0, 1, 400),
             np.clip(0.5 + np.cumsum(rng.standard_normal(400)) * 0.02, 0, 1),
         )
-        np.testing.assert_allclose(compiled(funnel)(x, y - 0.01, y + 0.01), funnel(x, y - 0.01, y + 0.01))
-        machine = compiled(farthest, HELPERS["farthest"])
-        np.testing.assert_allclose(machine(x, y, x, y, 0.03), farthest(x, y, x, y, 0.03))
-
-    def test_what_another_version_has_compiled_is_thrown_away(self) -> None:
-        """A kept loop that names a module which is no longer there fails to load: it is compiled again."""
-        x = np.linspace(0.0, 1.0, 50)
-        machine = CompiledLoop(funnel, ())
-        wanted = machine(x, x - 0.01, x + 0.01)
-        flushed = mock.Mock()
-        stale = mock.Mock(side_effect=ModuleNotFoundError("zolvek.core.gone"), _cache=flushed)
-        machine.made = [stale]
-        np.testing.assert_array_equal(machine(x, x - 0.01, x + 0.01), wanted)
-        flushed.flush.assert_called_once()
+        for slack in (1e-4, 0.01, 0.2):
+            low, high = y - slack, y + slack
+            low[[0, -1]] = high[[0, -1]] = y[[0, -1]]
+            corners = present(loops.funnel(x, low, high))
+            np.testing.assert_allclose(corners, funnel(x, low, high), atol=1e-12)
+            rows = farthest(x, y, corners[:, 0], corners[:, 1], slack)
+            np.testing.assert_allclose(
+                present(loops.farthest(x, y, corners[:, 0], corners[:, 1], slack, TRIED)), rows, atol=1e-12
+            )
+        steps = rng.integers(-40, 40, 3_000).astype(np.int32)
+        for width in (0, 3, 30):
+            for one, other in zip(
+                present(loops.kept(steps, steps + width)),
+                _kept(*(a.astype(np.int64) for a in (steps, steps + width))),
+                strict=True,
+            ):
+                np.testing.assert_array_equal(one, other)
 
 
 class Recording(unittest.TestCase):

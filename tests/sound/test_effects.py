@@ -10,12 +10,10 @@ from pathlib import Path
 from typing import Any
 from unittest.mock import patch
 
-import numba
 import numpy as np
 import soundfile
 from scipy import signal
 
-from zolvek.core.compilation import compiled
 from zolvek.core.curve.construction import curve
 from zolvek.core.edits import chains
 from zolvek.core.edits.replacement import add_lane, set_dial, with_curve
@@ -28,12 +26,14 @@ from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
 from zolvek.demo.night_regatta import build
 from zolvek.formats.audio.streams import examine
+from zolvek.native import loops
 from zolvek.sound.effects.processors import PROCESSORS
 from zolvek.sound.engine import clip_playback
 from zolvek.sound.engine.device_registry import MAKERS
 from zolvek.sound.engine.metronome import clicks
 from zolvek.sound.engine.offline import render
 from zolvek.sound.engine.renderer import RATE, Renderer
+from zolvek.sound.signal import filters
 from zolvek.sound.signal.automation import Block, Controls
 from zolvek.sound.signal.mixing import pan_gains
 
@@ -166,21 +166,25 @@ class Formulas(unittest.TestCase):
         ]
         self.assertGreater(tails[1], 3 * tails[0], "a larger room rings longer")
 
-    def test_a_phaser_sounds_where_nothing_compiled_can_be_kept(self) -> None:
-        """A home and a program folder that can't be written: numba raises RuntimeError when it is to keep code."""
-        noise = np.random.default_rng(1).standard_normal((2, 640)) * 0.1
-        wanted = processed("phaser", noise)
-
-        def njit(*given: Any, cache: bool = False, **more: Any) -> Any:
-            if cache:
-                raise RuntimeError("cannot cache function: no locator available")
-            return numba_njit(*given, **more)
-
-        compiled.cache_clear()
-        self.addCleanup(compiled.cache_clear)
-        numba_njit = numba.njit
-        with patch("numba.njit", njit):
-            np.testing.assert_array_equal(processed("phaser", noise), wanted)
+    def test_loops_in_c_do_what_the_plain_ones_do(self) -> None:
+        """Within 1e-12 of the height, state and all, still and moving; and where they can't be built all sounds."""
+        rng = np.random.default_rng(1)
+        noise = rng.standard_normal((2, 3_000)) * 0.3
+        ramp = np.geomspace(0.002, 0.9, 3_000)
+        for g, k in ((np.array([0.05]), np.array([0.7])), (ramp, np.array([0.2])), (ramp, 0.05 + ramp[::-1])):
+            for setting in (filters.low_pass(g, k), filters.high_pass(g, k), filters.bell(g, k, np.array([6.0]))):
+                state = rng.standard_normal((2, 2)) * 0.1
+                with patch.object(loops, "library", lambda: None):
+                    wanted, ends = filters.svf(noise, setting, state)
+                out, then = filters.svf(noise, setting, state)
+                np.testing.assert_allclose(out, wanted, atol=1e-12)
+                np.testing.assert_allclose(then, ends, atol=1e-12)
+        for kind in ("phaser", "delay", "filter", "equaliser", "flanger"):
+            if kind not in PROCESSORS:
+                continue
+            with patch.object(loops, "library", lambda: None):
+                wanted = processed(kind, noise)
+            np.testing.assert_allclose(processed(kind, noise), wanted, atol=1e-12, err_msg=kind)
 
     def test_an_effect_moves_with_its_lane_and_is_the_same_in_any_pieces(self) -> None:
         own = Lane("l", "d", "cutoff", curve([(0.0, 0.3), (1.0, 0.9)]))

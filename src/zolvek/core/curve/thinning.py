@@ -10,25 +10,23 @@ shapes, runs are followed as far as a bend, a cosine or an S-curve can.
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import cached_property
 from typing import Any
 
 import numpy as np
 
 from zolvek.core.arrays import Bools, Floats, Ints
-from zolvek.core.compilation import compiled
 from zolvek.core.curve.construction import chained, lines
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.deviation import deviation, differences, is_lines
 from zolvek.core.curve.polylines import runs_of
-from zolvek.core.curve.shapes import HOLD, LINE
+from zolvek.core.curve.shapes import BENT, COSINE, HOLD, LINE, PLACES, S_CURVE
 from zolvek.core.curve.thinning_loops import farthest, funnel
 from zolvek.core.errors import ZolvekError
 from zolvek.core.records import Record
+from zolvek.native import loops
 
 LEAST = 1e-6  # of the height: no tolerance is finer
-COMPILED_FROM = 300  # samples from which on the loops are worth compiling
 ROUNDING = 1e-9  # of the tolerance and the height, kept back for arithmetic
 SAMPLED = 0.06  # share of the tolerance that is spent on reporting shapes by lines
 COUNT_TRIES = 30
@@ -40,24 +38,7 @@ FRAMES = (0.35, 0.6)  # shares of the tolerance for the line whose corners shape
 FOLLOWED = 0.97  # share of the tolerance at the samples: shapes stray a little more between them
 MOST_TURNS = 4_000
 LONG = 50_000  # samples from which on fewer ways are tried
-# What a loop calls, callees first.
-HELPERS = {
-    "funnel": ("_ended", "_corners"),
-    "farthest": (
-        "bend",
-        "s_curve",
-        "cosine",
-        "bend_guess",
-        "bend_by_three",
-        "s_curve_guess",
-        "bend_ready",
-        "s_curve_ready",
-        "_rise",
-        "_guess",
-        "_between",
-        "_follows",
-    ),
-}
+TRIED = loops.Shapes(LINE, BENT, S_CURVE, COSINE, PLACES)
 
 
 class ThinResult(Record, frozen=True, eq=False):
@@ -136,8 +117,6 @@ def _by_levels(curve: Curve, tolerance: float, keep: Any) -> ThinResult:
 def _thinned(curve: Curve, tolerance: float, shapes: bool, keep: Any, quick: bool) -> ThinResult:
     spent = 0.0 if is_lines(curve) else SAMPLED  # what reporting shapes by lines takes of it
     inner = tolerance * (1.0 - spent - ROUNDING) - ROUNDING * 1e-3
-    if len(curve) >= COMPILED_FROM:  # though each of its runs may be short
-        worthwhile.update(("funnel", "farthest"))
     parts = [
         _thin_run(run_beats, run_values, inner, shapes, quick)
         for run_beats, run_values in runs_of(curve, tolerance * SAMPLED, keep)
@@ -319,7 +298,9 @@ def _corners(beats: Floats, values: Floats, tolerance: float) -> tuple[Floats, F
     # Counted from the run's own start: a project's far beats have few digits left for slopes.
     scale = float(beats[-1] - beats[0])
     at = (beats - beats[0]) / scale
-    result = _loop(funnel, len(beats))(at, low, high)
+    result = loops.funnel(at, low, high)
+    if result is None:
+        result = funnel(at, low, high)
     x, y = result[:, 0] * scale + beats[0], np.clip(result[:, 1], 0.0, 1.0)
     x[0], x[-1] = beats[0], beats[-1]
     y[0], y[-1] = values[0], values[-1]
@@ -328,20 +309,12 @@ def _corners(beats: Floats, values: Floats, tolerance: float) -> tuple[Floats, F
 
 def _shaped(beats: Floats, values: Floats, corner_beats: Floats, corner_values: Floats, tolerance: float) -> Curve:
     """From corner to corner as far as one shape follows the samples."""
-    rows = _loop(farthest, len(beats))(beats, values, corner_beats, corner_values, tolerance * FOLLOWED)
+    allowed = tolerance * FOLLOWED
+    rows = loops.farthest(beats, values, corner_beats, corner_values, allowed, TRIED)
+    if rows is None:
+        rows = farthest(beats, values, corner_beats, corner_values, allowed)
     index = rows[:, 0].astype(np.intp)
     return Curve(corner_beats[index], corner_values[index], rows[:, 1].astype(np.uint8), rows[:, 2])
-
-
-def _loop(function: Callable[..., Floats], samples: int) -> Callable[..., Floats]:
-    """The loop, compiled where that is worth while, or where it has been before."""
-    if samples >= COMPILED_FROM:
-        worthwhile.add(function.__name__)
-    name = function.__name__
-    return compiled(function, HELPERS.get(name, ())) if name in worthwhile else function
-
-
-worthwhile: set[str] = set()
 
 
 def _with_holds(curve: Curve) -> Curve:

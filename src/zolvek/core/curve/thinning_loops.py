@@ -1,9 +1,9 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""The two loops of thinning, one number at a time, so that a compiler can take them.
+"""The two loops of thinning, one number at a time: the plain form of what zolvek/native/loops.c does, which stands in
+where that can't be built.
 
-They use nothing but floats and arrays: as Python for short passes, as machine code for long ones.
-What shapes do is given by the functions of the shapes table, which are compiled with them. The compiler
-has to be given one by one which rows are tried; a test sees that every row with a guess is.
+What shapes do is given by the functions of the shapes table. A test sees that every row with a guess is tried, and that
+both forms do the same.
 """
 
 from __future__ import annotations

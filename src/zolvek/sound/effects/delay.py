@@ -11,6 +11,7 @@ from __future__ import annotations
 import numpy as np
 
 from zolvek.core.arrays import Floats
+from zolvek.native import loops
 from zolvek.sound.signal.automation import FINE_FRAMES, Controls
 from zolvek.sound.signal.mixing import mixed
 
@@ -33,6 +34,14 @@ class Line:
         frames = sound.shape[1]
         self._make_room(frames)
         back = np.clip(back, MARGIN_FRAMES, self.kept - MARGIN_FRAMES)
+        wet = loops.delay(sound, back, feedback, self.line, self.end)
+        if wet is None:
+            wet = self._in_steps(sound, back, feedback)
+        self.end += frames
+        return wet
+
+    def _in_steps(self, sound: Floats, back: Floats, feedback: Floats) -> Floats:
+        frames = sound.shape[1]
         wet = np.empty_like(sound)
         # As far as nothing that is written now is read.
         step = int(back.min()) - MARGIN_FRAMES + 1
@@ -42,7 +51,6 @@ class Line:
             wet[:, part] = self._read(at - (back if back.size == 1 else back[part]))
             fed = wet[:, part] * (feedback if feedback.size == 1 else feedback[part])
             self.line[:, at[0] : at[-1] + 1] = sound[:, part] + fed
-        self.end += frames
         return wet
 
     def _make_room(self, frames: int) -> None:

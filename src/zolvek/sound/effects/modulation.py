@@ -8,7 +8,7 @@ from __future__ import annotations
 import numpy as np
 
 from zolvek.core.arrays import Floats
-from zolvek.core.compilation import compiled
+from zolvek.native import loops
 from zolvek.sound.effects.delay import Line
 from zolvek.sound.signal.automation import FINE_FRAMES, Controls
 from zolvek.sound.signal.mixing import mixed
@@ -67,17 +67,14 @@ class Phaser:
         frames = sound.shape[1]
         share = np.broadcast_to(g / (1.0 + g), (frames,))
         back = np.broadcast_to(feedback, (frames,))
-        wet = compiled(_all_passes)(
-            np.ascontiguousarray(sound),
-            np.ascontiguousarray(share),
-            np.ascontiguousarray(back),
-            self.state,
-        )
+        wet = loops.all_passes(sound, share, back, self.state)
+        if wet is None:
+            wet = _all_passes(sound, share, back, self.state)
         return mixed(sound, wet, controls)
 
 
 def _all_passes(sound: Floats, share: Floats, feedback: Floats, state: Floats) -> Floats:
-    """Compiled when a phaser first sounds: each frame needs the one before it."""
+    """The plain form of what loops.c does: each frame needs the one before it."""
     channels, frames = sound.shape
     out = np.empty((channels, frames))
     for channel in range(channels):

@@ -15,6 +15,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from zolvek.core.arrays import Floats
+from zolvek.native import loops
 
 SILENCE = 1e-30  # a state below this is none: numbers near the smallest are slow to compute with
 RUN_FRAMES = 8_192  # frames solved at a time: what is worked on stays in the processor's cache
@@ -79,9 +80,14 @@ def svf(x: Floats, setting: Setting, state: Floats) -> tuple[Floats, Floats]:
     """Filter `x`, (channels, frames). `state`: (channels, 2), zeros at first. Returns the output
     and the state after it.
 
-    The two states follow z[n+1] = A[n]·z[n] + b[n]·x[n]. Written for many samples at once that
-    is a lower triangular system with three bands, which BLAS solves from the top down.
+    The two states follow z[n+1] = A[n]·z[n] + b[n]·x[n]. In C a frame at a time;
+    written for many samples at once a lower triangular system with three bands, which BLAS solves from the top down.
     """
+    done = loops.svf(x, (setting.g, setting.k, *setting.mix), state)
+    return _in_runs(x, setting, state) if done is None else done
+
+
+def _in_runs(x: Floats, setting: Setting, state: Floats) -> tuple[Floats, Floats]:
     frames = x.shape[1]
     out = np.empty_like(x, dtype=np.float64)
     bands = np.zeros((min(RUN_FRAMES, frames), 2, 4))  # worked on run after run

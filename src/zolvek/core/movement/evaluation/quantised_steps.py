@@ -9,7 +9,6 @@ from collections.abc import Callable
 import numpy as np
 
 from zolvek.core.arrays import Floats, Ints
-from zolvek.core.compilation import compiled
 from zolvek.core.curve.construction import joined
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.shapes import HOLD, LINE
@@ -20,8 +19,8 @@ from zolvek.core.movement.evaluation.lane_evaluation import EvaluatedLane
 from zolvek.core.records import Record
 from zolvek.core.time.meter import TICKS
 from zolvek.core.time.tempo import TempoMap
+from zolvek.native import loops
 
-COMPILED_FROM = 20_000  # runs from which on the loop is worth compiling
 PIECE = 1 << 20  # ticks that are looked at together
 COARSE = (512, 64, 8, 1)  # ticks of a stretch, first and where more may happen in it
 CLOSE = (32, 4, 1)  # the same where a curve is looked at by samples, not known exactly
@@ -216,16 +215,12 @@ def covered(least: Ints, most: Ints) -> tuple[Ints, Ints]:
     low, high = least[new], most[new]
     if np.array_equal(low, high):
         return new, low
-    work: Callable[..., tuple[Ints, Ints]] = _kept
-    if len(new) >= COMPILED_FROM:
-        work = compiled(_kept)
-    begins, value = work(low, high)
+    begins, value = loops.kept(low, high) or _kept(low, high)
     return new[begins], value
 
 
 def _kept(low: Ints, high: Ints) -> tuple[Ints, Ints]:
-    """One number at a time, so that a compiler can take it. Of two that lie as near, the higher: the
-    middle of 127 is sent as 64."""
+    """The plain form of what loops.c does. Of two that lie as near, the higher: the middle of 127 is sent as 64."""
     count = len(low)
     begins, values = np.empty(count, np.int64), np.empty(count, np.int64)
     result, start, bottom, top = 0, 0, low[0], high[0]

@@ -12,7 +12,7 @@ from zolvek import __version__
 from zolvek.studio.toolkit.widgets import heading, note
 
 PARTS = (
-    "PyQt6", "numpy", "scipy", "numba", "msgspec", "click", "soundfile", "soxr", "pedalboard", "cffi", "platformdirs",
+    "PyQt6", "numpy", "scipy", "msgspec", "click", "soundfile", "soxr", "pedalboard", "cffi", "platformdirs",
 )  # fmt: skip
 FONTS = "The fonts and symbols that are shipped have open licences; their texts lie next to them."
 
