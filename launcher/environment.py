@@ -243,7 +243,7 @@ def _make_whole(place: Path, locks: list[Path]) -> None:
     new, old = _leftovers(place)
     for left in (new, old):
         _remove(left)
-    size = 750 if len(locks) == 1 else 1_000
+    size = 540 if len(locks) == 1 else 650
     say(
         f"The environment in {place} is not whole, or for other packages: making it again."
         if place.exists()

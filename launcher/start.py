@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import os
 import shutil
+import subprocess
 import sys
 from pathlib import Path
 from typing import NoReturn
@@ -58,6 +59,7 @@ def main(root: Path, arguments: list[str]) -> NoReturn:
     place = environment.folder(root)
     _system_packages(place, arguments, locks)
     python = environment.ready(root, locks)
+    _build_loops(root, python)
     handle = environment.hold(place)
     if handle is not None:
         os.environ[IN_USE] = str(handle)
@@ -65,6 +67,14 @@ def main(root: Path, arguments: list[str]) -> NoReturn:
     entry = root / "benchmarks" / "tasks.py" if developing else root / "src" / "zolvek" / "__main__.py"
     # Isolated: neither the current folder nor PYTHON… variables bring in code of others.
     os.execv(python, [str(python), "-I", str(entry), *arguments])
+
+
+def _build_loops(root: Path, python: Path) -> None:
+    """Once, while it is set up: what is built later, after a change, takes a second."""
+    native = root / "src" / "zolvek" / "native"
+    if libraries.lacks_compiler() or not os.access(native, os.W_OK) or any(native.glob("built/*.so")):
+        return
+    subprocess.run([str(python), "-I", str(root / "launcher" / "build_loops.py")], check=False, capture_output=True)
 
 
 def _lacking(place: Path, arguments: list[str], locks: list[Path]) -> tuple[list[tuple[str, ...]], list[str]]:
@@ -80,6 +90,9 @@ def _lacking(place: Path, arguments: list[str], locks: list[Path]) -> tuple[list
         why.append(need)
     if libraries.WINDOW in lacking:
         rows += libraries.WELCOME
+    if packages.may_install() and libraries.lacks_compiler():  # without it all is there, and slower
+        rows += libraries.COMPILER
+        why.append("faster sound")
     return rows, why
 
 

@@ -75,6 +75,10 @@ LIBRARIES: dict[str, dict[str, tuple[str, ...]]] = {
     },
 }
 
+# What builds the loops in C: without it they are slower, and JACK can't be used.
+COMPILER: list[tuple[str, ...]] = [("gcc",), ("libc6-dev",)]
+COMPILERS = ("cc", "gcc", "clang")
+
 # What a window can do without, and says so: fetched along with what it can't. LV2 plugins need the first, other
 # programs next to it through JACK the second.
 WELCOME: list[tuple[str, ...]] = [("liblilv-0-0",), ("libjack-jackd2-0",)]
@@ -166,3 +170,9 @@ def lack(arguments: list[str]) -> str:
         f"System libraries for {', '.join(lacking)} are missing. "
         f"On Debian and Ubuntu: `sudo apt-get install -y --no-install-recommends {names}`."
     )
+
+
+def lacks_compiler() -> bool:
+    """Whether there is no C compiler, or not what it needs."""
+    headers = os.path.exists("/usr/include/stdio.h")
+    return not headers or not any(shutil.which(name) for name in COMPILERS)

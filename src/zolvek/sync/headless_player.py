@@ -190,7 +190,7 @@ class Performance:
             if why and time.monotonic() - begun > SERVER_TIMEOUT_S:
                 raise Failure(why.split(".")[0] + ".", "--out jack", "Start one, or use --out silent.")
             if not why and time.monotonic() - begun > READY_NOTICE_S:
-                why = "Getting ready. The first time takes half a minute."
+                why = "Getting ready."
             if why not in said:
                 said.add(why)
                 self.waiting(why)

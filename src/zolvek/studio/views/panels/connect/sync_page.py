@@ -165,7 +165,7 @@ class Together(QWidget):
             pace = "in real time" if report.realtime else "without real-time scheduling"
             said = f"{report.state}, {report.rate / 1000:g} kHz, {report.block} frames, {pace}.{link.late}"
         else:
-            said = report.trouble or "Looking for a server. The first time takes half a minute."
+            said = report.trouble or "Looking for a server."
         self.said.setText(said)
         for part in (self.title, self.list, self.adding, self.add, self.take):
             part.setVisible(there)
