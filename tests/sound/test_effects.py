@@ -14,6 +14,7 @@ import numpy as np
 import soundfile
 from scipy import signal
 
+from tests.present import present
 from zolvek.core.curve.construction import curve
 from zolvek.core.edits import chains
 from zolvek.core.edits.replacement import add_lane, set_dial, with_curve
@@ -33,7 +34,8 @@ from zolvek.sound.engine.device_registry import MAKERS
 from zolvek.sound.engine.metronome import clicks
 from zolvek.sound.engine.offline import render
 from zolvek.sound.engine.renderer import RATE, Renderer
-from zolvek.sound.signal import filters
+from zolvek.sound.instruments import voices
+from zolvek.sound.signal import filters, phases
 from zolvek.sound.signal.automation import Block, Controls
 from zolvek.sound.signal.mixing import pan_gains
 
@@ -179,6 +181,22 @@ class Formulas(unittest.TestCase):
                 out, then = filters.svf(noise, setting, state)
                 np.testing.assert_allclose(out, wanted, atol=1e-12)
                 np.testing.assert_allclose(then, ends, atol=1e-12)
+        phase = np.linspace(3.0, 91.0, 2_000) % 1.0
+        step, width = np.geomspace(0.01, 0.3, 2_000), np.linspace(0.1, 0.9, 2_000)
+        ticks = rng.uniform(0.0, 1.0, 200)
+        for work in (
+            lambda: voices.saw(phase, step, width),
+            lambda: voices.pulse(phase, step, width),
+            lambda: voices.joined(ticks, 16, slice(7, 2_007)),
+            lambda: voices.mallet(
+                np.linspace(0.0, 40.0, 2_000), 0.02, np.arange(200) / 300.0, 0.8, 16, slice(5, 2_005)
+            ),
+        ):
+            with patch.object(loops, "library", lambda: None):
+                wanted = work()
+            np.testing.assert_allclose(work(), wanted, atol=1e-12)
+        for seed, piece in ((3, 0), (2**63, 5), (77, -2)):
+            np.testing.assert_array_equal(present(loops.noise(seed, piece, 1_023)), phases._plain(seed, piece)[:1_023])
         for kind in ("phaser", "delay", "filter", "equaliser", "flanger"):
             if kind not in PROCESSORS:
                 continue

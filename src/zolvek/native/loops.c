@@ -363,3 +363,70 @@ void zolvek_delay(const double *sound, int64_t frames, Track back, Track feedbac
     }
   }
 }
+
+/* --- zolvek.sound.instruments.voices --- */
+
+static double corner(double phase, double step) {
+  if (phase < step) {
+    double t = phase / step;
+    return t + t - t * t - 1.0;
+  }
+  if (phase > 1.0 - step) {
+    double t = (phase - 1.0) / step;
+    return t * t + t + t + 1.0;
+  }
+  return 0.0;
+}
+
+/* `phase` within its cycle. */
+void zolvek_saw(const double *phase, Track step, double *out, int64_t n) {
+  for (int64_t i = 0; i < n; i++) out[i] = 2.0 * phase[i] - 1.0 - corner(phase[i], at(step, i));
+}
+
+void zolvek_pulse(const double *phase, Track step, Track width, double *out, int64_t n) {
+  for (int64_t i = 0; i < n; i++) {
+    double w = at(width, i), s = at(step, i), falling = phase[i] - w;
+    falling -= floor(falling);
+    double raw = (phase[i] < w ? 1.0 : -1.0) + corner(phase[i], s) - corner(falling, s);
+    out[i] = raw - (2.0 * w - 1.0);
+  }
+}
+
+/* Values at every `spacing` frames, from frame 0 on, as values at `n` frames from `first` on, by lines. */
+static double on_line(const double *ticks, int64_t spacing, int64_t frame) {
+  int64_t tick = frame / spacing, inside = frame - tick * spacing;
+  return ticks[tick] + (ticks[tick + 1] - ticks[tick]) * ((double)inside / (double)spacing);
+}
+
+void zolvek_joined(const double *ticks, int64_t spacing, int64_t first, double *out, int64_t n) {
+  for (int64_t i = 0; i < n; i++) out[i] = on_line(ticks, spacing, first + i);
+}
+
+/* A sine of `ratio` times a phase, from a table of `size` (a power of two), times a body joined by lines: added. */
+void zolvek_partial(const double *phase, double ratio, const double *table, int64_t size, const double *body,
+                    int64_t spacing, int64_t first, double *out, int64_t n) {
+  for (int64_t i = 0; i < n; i++) {
+    int64_t place = (int64_t)(ratio * phase[i] * (double)size) & (size - 1);
+    out[i] += on_line(body, spacing, first + i) * table[place];
+  }
+}
+
+/* --- zolvek.sound.signal.phases: Philox 4x64-10 (Salmon, Moraes, Dror and Shaw, Parallel random numbers: as easy as 1,
+ * 2, 3, 2011), as numpy.random.Philox draws it from a key --- */
+
+void zolvek_noise(uint64_t seed, uint64_t piece, double *out, int64_t n) {
+  uint64_t counter[4] = {0, 0, 0, 0};
+  for (int64_t i = 0; i < n; i += 4) {
+    for (int word = 0; word < 4 && ++counter[word] == 0; word++) {}
+    uint64_t c[4] = {counter[0], counter[1], counter[2], counter[3]}, key[2] = {seed, piece};
+    for (int round = 0; round < 10; round++) {
+      __uint128_t a = (__uint128_t)0xD2E7470EE14C6C93ULL * c[0], b = (__uint128_t)0xCA5A826395121157ULL * c[2];
+      uint64_t next[4] = {(uint64_t)(b >> 64) ^ c[1] ^ key[0], (uint64_t)b, (uint64_t)(a >> 64) ^ c[3] ^ key[1],
+                          (uint64_t)a};
+      memcpy(c, next, sizeof c);
+      key[0] += 0x9E3779B97F4A7C15ULL;
+      key[1] += 0xBB67AE8584CAA73BULL;
+    }
+    for (int word = 0; word < 4 && i + word < n; word++) out[i + word] = (double)(c[word] >> 11) * 0x1p-53;
+  }
+}

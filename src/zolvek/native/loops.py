@@ -146,3 +146,61 @@ def delay(sound: Floats, back: Floats, feedback: Floats, line: Floats, end: int)
         ctypes.c_int64(line.shape[1]), ctypes.c_int64(end), _address(wet),
     )  # fmt: skip
     return wet
+
+
+def saw(phase: Floats, step: Floats) -> Floats | None:
+    """See sound.instruments.voices; `step` one value or one a frame."""
+    loaded = library()
+    if loaded is None:
+        return None
+    phase, step, out = _floats(phase), _floats(np.ravel(step)), np.empty(len(phase))
+    loaded.zolvek_saw(_address(phase), _tracks([step])[0], _address(out), ctypes.c_int64(len(out)))
+    return out
+
+
+def pulse(phase: Floats, step: Floats, width: Floats) -> Floats | None:
+    """See sound.instruments.voices; `step` and `width` one value or one a frame each."""
+    loaded = library()
+    if loaded is None:
+        return None
+    phase, step, width = _floats(phase), _floats(np.ravel(step)), _floats(np.ravel(width))
+    out, tracks = np.empty(len(phase)), _tracks([step, width])
+    loaded.zolvek_pulse(_address(phase), tracks[0], tracks[1], _address(out), ctypes.c_int64(len(out)))
+    return out
+
+
+def joined(ticks: Floats, spacing: int, first: int, count: int) -> Floats | None:
+    """See sound.instruments.voices; `ticks` reach one beyond the last frame."""
+    loaded = library()
+    if loaded is None or (first + count - 1) // spacing + 1 >= len(ticks):
+        return None
+    ticks, out = _floats(ticks), np.empty(count)
+    numbers = (ctypes.c_int64(number) for number in (spacing, first))
+    loaded.zolvek_joined(_address(ticks), *numbers, _address(out), ctypes.c_int64(count))
+    return out
+
+
+def add_partial(
+    phase: Floats, ratio: float, table: Floats, body: Floats, spacing: int, first: int, out: Floats
+) -> bool:
+    """See sound.instruments.voices: a partial added to `out`, contiguous; False where that has to be done otherwise."""
+    loaded = library()
+    if loaded is None or (first + len(out) - 1) // spacing + 1 >= len(body):
+        return False
+    phase, body = _floats(phase), _floats(body)
+    loaded.zolvek_partial(
+        _address(phase), ctypes.c_double(ratio), _address(table), ctypes.c_int64(len(table)), _address(body),
+        ctypes.c_int64(spacing), ctypes.c_int64(first), _address(out), ctypes.c_int64(len(out)),
+    )  # fmt: skip
+    return True
+
+
+def noise(seed: int, piece: int, count: int) -> Floats | None:
+    """See sound.signal.phases."""
+    loaded = library()
+    if loaded is None:
+        return None
+    out = np.empty(count)
+    keys = ctypes.c_uint64(seed), ctypes.c_uint64(piece & 0xFFFFFFFFFFFFFFFF)
+    loaded.zolvek_noise(*keys, _address(out), ctypes.c_int64(count))
+    return out

@@ -14,6 +14,7 @@ from zolvek.sound.engine.alignment import Alignment, SongHistory
 from zolvek.sound.engine.device_units import Units, key_of
 from zolvek.sound.engine.level_guard import MIX, LevelGuard
 from zolvek.sound.engine.midi_devices import MidiDevices
+from zolvek.sound.engine.side_by_side import SideBySide, stands_alone
 from zolvek.sound.engine.track_notes import LateNotes, TrackNotes
 from zolvek.sound.engine.track_order import track_order
 from zolvek.sound.signal.automation import Block, Controls, applied_lanes
@@ -56,6 +57,7 @@ class Renderer:
         self.outputs: dict[str, Floats] = {}  # of devices, their outputs beyond left and right now
         self.after: dict[str, int] = {}  # of each device, how late its sound is after it
         self.midi = MidiDevices(self.units)
+        self.side_by_side = SideBySide()
         self.wets: dict[str, float] = {}  # of each device, where its bypass has got to
         self.gains: dict[str, float] = {}  # of each track, where its muting has got to
         self.aligned = Alignment()
@@ -154,9 +156,15 @@ class Renderer:
         self.late = late
         self.aligned.late = total
         self.history.add(first, beats[:-1], total)
+        self._block(0)  # which all tracks share
         plain = max((late[t.id][-1] for t in self.order if not t.takes_sends), default=0)
+        until = float(beats[-1])
+        begun = self.side_by_side.begin(
+            [t for t in self.order if stands_alone(t)], frames, lambda t: self._track(t, late[t.id], until, sends)
+        )
         for track in self.order:
-            sound, sent = self._track(track, late[track.id], float(beats[-1]), sends)
+            future = begun.get(track.id)
+            sound, sent = future.result() if future is not None else self._track(track, late[track.id], until, sends)
             if track.id in self.listened:
                 self.sides[track.id] = sound
             for at, part in sent:

@@ -6,6 +6,7 @@ from __future__ import annotations
 import numpy as np
 
 from zolvek.core.arrays import Floats, Numbers
+from zolvek.native import loops
 
 A4_PITCH, A4_HZ = 69, 440.0  # equal temperament, ISO 16
 
@@ -39,11 +40,15 @@ def _corner(phase: Floats, step: Floats) -> Floats:
 
 def saw(phase: Floats, step: Floats, width: Floats) -> Floats:
     """A rising saw, −1..1; `phase` 0..1 and `step` cycles a sample."""
-    return 2.0 * phase - 1.0 - _corner(phase, step)
+    done = loops.saw(phase, step)
+    return 2.0 * phase - 1.0 - _corner(phase, step) if done is None else done
 
 
 def pulse(phase: Floats, step: Floats, width: Floats) -> Floats:
     """A pulse that is high for `width` (0..1) of each cycle, its mean taken out."""
+    done = loops.pulse(phase, step, width)
+    if done is not None:
+        return done
     falling = wrapped(phase - width)
     raw = np.where(phase < width, 1.0, -1.0) + _corner(phase, step) - _corner(falling, step)
     return raw - (2.0 * width - 1.0)
@@ -66,12 +71,16 @@ def mallet(phase: Floats, step: float, age: Floats, decay: float, tick: int, hea
         if count > 0 and ratio * step < 0.45:
             body = strength * np.exp(np.maximum(age, 0.0) * -fall)
             still = slice(heard.start, heard.start + count)
-            out[:count] += joined(body, tick, still) * sine(ratio * phase[:count])
+            if not loops.add_partial(phase[:count], ratio, SINE, body, tick, heard.start, out[:count]):
+                out[:count] += joined(body, tick, still) * sine(ratio * phase[:count])
     return out
 
 
 def joined(ticks: Floats, spacing: int, heard: slice) -> Floats:
     """Values at every `spacing` frames as values at each of the frames `heard`, by lines."""
+    done = loops.joined(ticks, spacing, heard.start, heard.stop - heard.start)
+    if done is not None:
+        return done
     first = heard.start // spacing
     voice_ticks = ticks[first : -(-heard.stop // spacing) + 1]
     part = np.arange(spacing) / spacing

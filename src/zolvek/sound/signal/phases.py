@@ -9,6 +9,7 @@ from functools import lru_cache
 import numpy as np
 
 from zolvek.core.arrays import Floats
+from zolvek.native import loops
 from zolvek.sound.signal.automation import Block, Controls
 
 PIECE_FRAMES = 1 << 18  # frames that a phase is worked out for at a time
@@ -92,11 +93,17 @@ class FrameNoise:
         return drawn[begins : begins + count]
 
 
-@lru_cache(maxsize=64)
-def _drawn(seed: int, piece: int) -> Floats:
-    """Raw numbers of the generator: its distributions may change between versions."""
+def _plain(seed: int, piece: int) -> Floats:
     key = np.array([seed, piece & 0xFFFFFFFFFFFFFFFF], np.uint64)
     raw = np.random.Philox(key=key).random_raw(NOISE_FRAMES)
     result: Floats = (raw >> np.uint64(11)).astype(np.float64) * 2.0**-53
+    return result
+
+
+@lru_cache(maxsize=64)
+def _drawn(seed: int, piece: int) -> Floats:
+    """Raw numbers of the generator: its distributions may change between versions."""
+    done = loops.noise(seed, piece, NOISE_FRAMES)
+    result = _plain(seed, piece) if done is None else done
     result.flags.writeable = False
     return result
