@@ -29,6 +29,7 @@ OWN_WINDOWS = {
     "vst3": "zolvek.sound.hosting.windows.vst3_window",
     "lv2": "zolvek.sound.hosting.windows.lv2_window",
 }
+SAY_SHOWN = {"lv2"}  # of which formats a window says that it has come up
 OnReport = Callable[[Report], None]
 
 

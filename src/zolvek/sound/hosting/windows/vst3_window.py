@@ -29,7 +29,6 @@ from zolvek.sound.hosting.windows.window_messages import (
     Report,
     SetDevice,
     SetPositions,
-    Shown,
     WindowFailure,
 )
 from zolvek.storage.python_process import own_output
@@ -190,7 +189,6 @@ def run(source: BinaryIO, out: BinaryIO) -> None:
             threading.Thread(target=work, daemon=True).start()
         outlive_x_errors()
         before = state_of(shown.made)
-        shown.report(Shown())
         shown.made.show_editor(shown.closed)
     except (RuntimeError, ValueError, OSError) as error:
         pickle.dump(WindowFailure(ZolvekError("The plugin's window can't be shown.", device.name, f"{error}")), out)

@@ -40,7 +40,7 @@ class Report(msgspec.Struct, frozen=True, tag=True):
 
 
 class Shown(Report, frozen=True):
-    """The window is about to be seen."""
+    """The window is about to be seen: said by those that can know it."""
 
 
 class Moved(Report, frozen=True):

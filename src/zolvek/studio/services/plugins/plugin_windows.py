@@ -54,14 +54,16 @@ class PluginWindows(QObject):
             window.leave()  # it says what it holds, and that it is closed
             return
         self._close(device.id)
-        from zolvek.sound.hosting.windows.own_window import OwnWindow
+        from zolvek.sound.hosting.windows.own_window import SAY_SHOWN, OwnWindow
 
         self.count += 1
         key, number = device.id, self.count
         self.numbers[key] = number
         self.open[key] = OwnWindow(device, lambda report: self.reported.emit(key, number, report))
         self.session.notices.say(f"{device.name} opens its window.")
-        QTimer.singleShot(OPENS_MS, lambda: self._end_unseen(key, number))
+        plugin = device.row.plugin
+        if plugin is not None and plugin.format in SAY_SHOWN:
+            QTimer.singleShot(OPENS_MS, lambda: self._end_unseen(key, number))
         self.changed.emit()
 
     def _take(self, device: str, number: int, report: Report) -> None:
