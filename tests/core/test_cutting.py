@@ -9,6 +9,7 @@ import subprocess
 import sys
 import unittest
 from typing import Any
+from unittest import mock
 
 import numpy as np
 from hypothesis import given
@@ -32,6 +33,7 @@ from zolvek.core.time.tempo import TempoMap
 from zolvek.demo.night_regatta import build
 from zolvek.formats.project import project_file
 from zolvek.formats.tables import curve_csv
+from zolvek.native import loops
 from zolvek.sound.signal.automation import Block, Controls
 
 SAME = 1e-12
@@ -212,6 +214,24 @@ class Rows(unittest.TestCase):
         done = subprocess.run([sys.executable, "-c", MADE_UP], capture_output=True, text=True, timeout=120)
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertLess(float(done.stdout), 1e-9)
+
+    def test_values_in_c_are_those_of_the_table(self) -> None:
+        """Every row, whole and cut, at places in order and in any, on points and between: within 1e-12."""
+        self.assertEqual(loops.SHAPES, tuple(row.key for row in SHAPES))
+        rng = np.random.default_rng(4)
+        beat = np.sort(np.round(rng.uniform(0.0, 60.0, 300), 2))
+        shape = rng.integers(0, len(SHAPES), 300).astype(np.uint8)
+        default = np.array([row.amount.default for row in SHAPES])
+        bent = np.array([row.amount.kind == "bend" for row in SHAPES])
+        amount = np.where(bent[shape], rng.uniform(-0.95, 0.95, 300), default[shape])
+        own = Curve(beat, rng.uniform(0.0, 1.0, 300), shape, amount)
+        part = piece(own, 1.234, 41.7)
+        places = np.concatenate((np.linspace(-1.0, 61.0, 4_001), beat, part.beat))
+        for drawn in (own, part, curve([(2.0, 0.3)]), curve([(2.0, 0.3, "bend", 0.4), (2.0, 0.9), (5.0, 0.1)])):
+            for at in (np.sort(places), places, places[:70]):
+                found = drawn.at(at)
+                with mock.patch.object(loops, "library", lambda: None):
+                    np.testing.assert_allclose(found, drawn.at(at), atol=1e-12)
 
     def test_every_row_with_a_guess_is_tried_by_the_loops(self) -> None:
         from zolvek.core.curve.thinning import fitted

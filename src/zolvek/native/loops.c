@@ -430,3 +430,58 @@ void zolvek_noise(uint64_t seed, uint64_t piece, double *out, int64_t n) {
     for (int word = 0; word < 4 && i + word < n; word++) out[i + word] = (double)(c[word] >> 11) * 0x1p-53;
   }
 }
+
+/* --- zolvek.core.curve.curve: the values of curves, by the shapes in the order of their table --- */
+
+enum { HOLD, LINE, BEND, S_CURVE, COSINE, STAIRS, PULSES, WAVES };
+#define BELOW_ONE 0x1.fffffffffffffp-1
+
+static double edge(double n) { return 1e-12 + 4e-16 * n; }
+
+/* How far a shape has risen at u, 0..1; `a` and `b` are what it has prepared of its amount. */
+static double risen(int code, double u, double a, double b) {
+  switch (code) {
+    case LINE: return u;
+    case BEND: return expm1(a * u) / b;
+    case S_CURVE: {
+      double half = 0.5 * expm1(a * (1.0 - fabs(1.0 - 2.0 * u))) / b;
+      return u < 0.5 ? half : 1.0 - half;
+    }
+    case COSINE: return 0.5 - 0.5 * cos(M_PI * u);
+    case STAIRS: {
+      double step = floor(u * (a + 1.0) + edge(a));
+      return (step < a ? step : a) / a;
+    }
+    case PULSES: {
+      double half = floor(2.0 * a * u + edge(a)), most = 2.0 * a - 1.0;
+      return fmod(half < most ? half : most, 2.0);
+    }
+    case WAVES: return 0.5 - 0.5 * cos(M_PI * (2.0 * a + 1.0) * u);
+    default: return 0.0;
+  }
+}
+
+/* At `count` places in any order; quickest where they rise. Every segment runs through the whole of its shape. */
+void zolvek_curve_at(const double *beat, const double *value, const uint8_t *shape, const double *a, const double *b,
+                     int64_t points, const double *at_, int64_t count, double *out) {
+  int64_t i = -1;  /* the last point at or before a place */
+  for (int64_t m = 0; m < count; m++) {
+    double place = at_[m];
+    bool here = (i < 0 || beat[i] <= place) && (i + 1 >= points || place < beat[i + 1]);
+    if (!here) {
+      if (i + 2 < points && beat[i + 1] <= place && place < beat[i + 2]) i += 1;
+      else i = upper(beat, points, place) - 1;
+    }
+    if (i < 0 || i >= points - 1) {
+      out[m] = value[i < 0 ? 0 : points - 1];
+      continue;
+    }
+    double length = beat[i + 1] - beat[i], rise = value[i + 1] - value[i], gone = place - beat[i];
+    if (shape[i] == LINE) {
+      out[m] = gone * (rise / length) + value[i];
+      continue;
+    }
+    double u = gone / length;
+    out[m] = value[i] + rise * risen(shape[i], u < BELOW_ONE ? u : BELOW_ONE, a[i], b[i]);
+  }
+}

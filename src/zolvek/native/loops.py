@@ -204,3 +204,22 @@ def noise(seed: int, piece: int, count: int) -> Floats | None:
     keys = ctypes.c_uint64(seed), ctypes.c_uint64(piece & 0xFFFFFFFFFFFFFFFF)
     loaded.zolvek_noise(*keys, _address(out), ctypes.c_int64(count))
     return out
+
+
+SHAPES = ("hold", "line", "bend", "s-curve", "cosine", "stairs", "pulses", "waves")  # that `curve_at` knows, in order
+
+
+def curve_at(
+    beat: Floats, value: Floats, shape: NDArray[np.uint8], first: Floats, second: Floats, at: Floats
+) -> Floats | None:
+    """See core.curve.curve; all arrays contiguous, `first` and `second` the constants that the shapes prepare."""
+    loaded = library()
+    if loaded is None:
+        return None
+    out = np.empty(len(at))
+    addresses = (array.ctypes.data for array in (beat, value, shape, first, second))
+    loaded.zolvek_curve_at(
+        *(ctypes.c_void_p(address) for address in addresses), ctypes.c_int64(len(beat)), _address(at),
+        ctypes.c_int64(len(at)), _address(out),
+    )  # fmt: skip
+    return out

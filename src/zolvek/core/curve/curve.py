@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -21,6 +22,7 @@ from zolvek.core.curve.rules import (
 )
 from zolvek.core.curve.shapes import LINE, SHAPES
 from zolvek.core.errors import ZolvekError
+from zolvek.native import loops
 
 # Evaluating in runs of this many beats keeps what is worked on in the processor's cache.
 RUN = 65_536
@@ -128,7 +130,13 @@ class Curve:
         at = floats(beats)
         if at.size == 1:
             return np.full(at.shape, self._at_one(float(at.flat[0])))
-        flat = np.ravel(at)
+        flat = np.ascontiguousarray(np.ravel(at))
+        columns = self._columns
+        done = None if columns is None else loops.curve_at(*columns, flat)
+        if done is not None:
+            if len(self.part):
+                self._at_parts(flat, done)
+            return done.reshape(at.shape)
         # With more points than beats, or beats in any order, each beat looks for its own place.
         if flat.size < max(64, len(self)) or np.any(flat[1:] < flat[:-1]):
             return self._at_any(flat).reshape(at.shape)
@@ -138,6 +146,36 @@ class Curve:
         if len(self.part):
             self._at_parts(flat, out)
         return out.reshape(at.shape)
+
+    @cached_property
+    def _columns(self) -> tuple[Floats, Floats, np.ndarray[Any, np.dtype[np.uint8]], Floats, Floats] | None:
+        """Beats, values, shapes and what these prepare of each amount, as the loop in C takes them; None for shapes
+        that it does not know."""
+        codes = np.flatnonzero(np.bincount(self.shape, minlength=len(SHAPES)))
+        if codes[-1] >= len(loops.SHAPES):
+            return None
+        result = np.zeros((2, len(self)))
+        for code in codes.tolist():
+            rows = self.shape == code
+            for column, constant in zip(result, SHAPES[code].prepare(self.amount[rows]), strict=False):
+                column[rows] = constant
+        own = (np.ascontiguousarray(column) for column in (self.beat, self.value, self.shape))
+        return (*own, result[0], result[1])
+
+    def __getstate__(self) -> dict[str, Any]:
+        """Its columns alone: what is kept with it is made again elsewhere."""
+        return {name: getattr(self, name) for name in COLUMNS}
+
+    def _at_parts(self, flat: Floats, out: Floats) -> None:
+        """Evaluate again what runs through a part of its shape."""
+        index = np.searchsorted(self.beat, flat, side="right") - 1
+        inner = (index >= 0) & (index < len(self) - 1)
+        cut = np.zeros(len(self), bool)
+        cut[:-1] = (self.part[:-1] != WHOLE).any(axis=1)
+        again = np.flatnonzero(inner & cut[np.clip(index, 0, len(self) - 1)])
+        if again.size:
+            i = index[again]
+            out[again] = self._segment(i, self.progress(i, flat[again]))
 
     def _at_one(self, beat: float) -> float:
         """As `_at_any` for a single beat: a dial that turns asks for one at a time."""
@@ -198,16 +236,6 @@ class Curve:
         counts = np.diff(np.append(index[: stop - low], tail))
         evaluate = self._lines if np.all(self.shape[segments] == LINE) else self._shapes
         evaluate(beats[head:tail], out[head:tail], segments, counts)
-
-    def _at_parts(self, beats: Floats, out: Floats) -> None:
-        """Evaluate again, at increasing `beats`, what runs through a part of its shape: mostly few."""
-        cut = np.flatnonzero((self.part[:-1] != WHOLE).any(axis=1))
-        starts, ends = (np.searchsorted(beats, self.beat[cut + i]) for i in (0, 1))
-        counts = ends - starts
-        index = np.repeat(cut, counts)
-        if len(index):
-            where = np.repeat(starts - (np.cumsum(counts) - counts), counts) + np.arange(len(index))
-            out[where] = self._segment(index, self.progress(index, beats[where]))
 
     def _lines(self, beats: Floats, out: Floats, segments: slice, counts: Ints) -> None:
         """Evaluate lines, `counts` beats in each of the `segments`: linear, so no u is needed."""
