@@ -10,6 +10,7 @@ import tempfile
 import time
 import unittest
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from unittest import mock
 
@@ -20,12 +21,15 @@ from tests.sync.jack_server import Capture, Jack
 from tests.sync.test_headless_player import moment_of
 from tests.sync.test_jack import CLICKS, RATE, Ports, piece, stretches_of
 from zolvek.core.model.sync_setup import SyncSetup
+from zolvek.core.movement.evaluation.quantised_steps import Resolution
 from zolvek.demo.night_regatta import build
+from zolvek.native import building
 from zolvek.sound.playback.internal_transport import SilentTransport
 from zolvek.sound.playback.playback import Playback
 from zolvek.sync.clocks.clock_reader import Follower
 from zolvek.sync.jack import link_messages as messages
 from zolvek.sync.jack import shared_layout
+from zolvek.sync.jack.link import Link
 from zolvek.sync.ports.message_streams import OscStream
 from zolvek.sync.ports.osc_ports import Output
 from zolvek.sync.ports.scheduler import Live
@@ -36,11 +40,41 @@ Say = Callable[[str, float, str, str], None]
 
 
 def figures(say: Say) -> None:
-    for work in (_together, _faster, _followed, _osc):
+    for work in (_joining, _together, _faster, _followed, _osc):
         try:
             work(say)
         except unittest.SkipTest as error:
             print(error)
+
+
+def _is_ready(link: Link) -> bool:
+    return link.there and bool(link.words[shared_layout.TABLE])
+
+
+def _joining(say: Say) -> None:
+    """From asking for the ports to a song that could be played: with the callbacks to be built, a new process, and the
+    same process again."""
+    with _Case() as case:
+        server = Jack(case, 256)
+        with mock.patch.dict(os.environ, server.environment):
+            for what, limit, fresh in (("first ever", "at most 3", True), ("a new process", "at most 2", False)):
+                if fresh:
+                    for built in (building.SOURCES / "built").glob("audio-server-*.so"):
+                        built.unlink()
+                began = time.monotonic()
+                link = Link(lambda _: None)
+                case.addCleanup(link.close)
+                link.use(case.project, Resolution())
+                case.until(partial(_is_ready, link))
+                say(f"JACK joined, {what}", time.monotonic() - began, "s", limit)
+                if fresh:
+                    link.close()
+            link.send(messages.Join(False))
+            case.until(lambda: not link.there)
+            began = time.monotonic()
+            link.send(messages.Join(True))
+            case.until(partial(_is_ready, link))
+            say("JACK joined, switched off and on", time.monotonic() - began, "s", "at most 1")
 
 
 class _Case(Ports):
