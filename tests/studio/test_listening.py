@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 import json
+import threading
 import unittest
 from typing import Any
 
@@ -287,6 +288,22 @@ class Listening(WindowTest):
         self.studio.midi_io.came.emit((0xB0, 20, 64), 0.0)
         self.studio.midi_io.came.emit((0xB0, 20, 127), 0.0)
         self.assertEqual(self.dial("pan").own, 1.0)
+        # Twenty thousand in a rush from another thread, in a pair of rising controllers and notes among them.
+        incoming, keys = self.studio.midi_io.incoming, list[int]()
+        self.studio.midi_io.key_moved.connect(lambda pitch, strength, at: keys.append(pitch))
+        rush = [(0xB0, 20, n % 128) for n in range(19_900)] + [(0x90, 60, n % 2 * 90) for n in range(99)]
+        rush += [(0xB0, 99, 1), (0xB0, 98, 2), (0xB0, 6, 77), (0xB0, 20, 32)]
+
+        def send() -> None:
+            for message in rush:
+                incoming.put(message, 0.0)
+
+        sender = threading.Thread(target=send)
+        sender.start()
+        self.until(lambda: len(keys) == 99 and not incoming.waiting)
+        sender.join()
+        self.assertAlmostEqual(self.dial("pan").own, 32 / 127, places=6)
+        self.assertGreater(incoming.replaced, 10_000, "the newest counts, and how many gave way to it")
         self.do("monitor")
         monitor = self.window.monitor_window
         self.session.playhead.go(31.9)

@@ -8,10 +8,11 @@ from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 
 from zolvek.core.edits import controller_mappings
 from zolvek.core.edits.controller_reader import ControllerReader
+from zolvek.studio.services.io.incoming import Incoming
 from zolvek.studio.services.playback.player import Player
 from zolvek.studio.session.control_moves import turn_all
 from zolvek.studio.session.session import Session
@@ -56,6 +57,8 @@ class MidiIO(QObject):
         # What is asked first whether a message is its own: that of a clock is no control.
         self.filters: Callable[[bytes, float], bool] = lambda _message, _seconds: False
         self.came.connect(self.heard)
+        self.incoming = Incoming()
+        self.incoming.arrived.connect(self._take, type=Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]  # the stubs lack it
         session.shown.changed.connect(self._learn)
         for part in (session.document, session.audition, session.held):
             part.changed.connect(self._send_state)
@@ -139,6 +142,11 @@ class MidiIO(QObject):
         if result is not None:
             self.move(*result, seconds)
 
+    def _take(self) -> None:
+        """What has come at the port: in a pass all of it."""
+        for message, seconds in self.incoming.take(self.session.passes.recording):
+            self.heard(tuple(message), seconds)
+
     def listen_to(self, name: str | None) -> None:
         """Listen to a real port; None to none. Raises ZolvekError when it can't be opened."""
         from zolvek.sync.ports.midi_ports import Input
@@ -147,7 +155,7 @@ class MidiIO(QObject):
             self.input.close()
             self.input = None
         if name:
-            self.input = Input(name, lambda message, at: self.came.emit(message, at))
+            self.input = Input(name, self.incoming.put)
 
     # --- out ---
 

@@ -17,6 +17,7 @@ from zolvek.core.model.project import Project
 from zolvek.core.model.sync_setup import Role, Source, SyncSetup
 from zolvek.core.records import replace
 from zolvek.core.time.tempo import TempoMap, TempoPoint
+from zolvek.studio.services.io.incoming import newest
 from zolvek.studio.services.io.midi_io import MidiIO
 from zolvek.studio.services.io.spare_link import SpareLink
 from zolvek.studio.services.playback.player import Player
@@ -36,7 +37,6 @@ LIT_MS = 250  # how long a light stays lit
 JOIN_AGAIN_MS = 500  # after the ports' process ended by itself
 MOST_ENDS, ENDS_WITHIN_S = 3, 60.0  # times that it is begun again in so many seconds
 KEEPS_ENDING = "The JACK process keeps ending. Switch “Use JACK” off and on to try again."
-MOST_AT_ONCE = 16  # moves of one control that are followed each time; of more, some are left out
 
 
 class SyncLink(QObject):
@@ -295,8 +295,8 @@ class SyncLink(QObject):
         if self.link is None:
             return
         taken = self.link.take()
-        if len(taken) > MOST_AT_ONCE and not self.session.passes.recording:  # a pass takes them all
-            kept = _thinned(taken)
+        if not self.session.passes.recording:  # a pass takes them all
+            kept = newest(taken)
             self.dropped += len(taken) - len(kept)
             taken = kept
         for message, seconds in taken:
@@ -362,19 +362,3 @@ def counted_faults(words: Ints, dropped: int) -> str:
     )
     reported = [f"{count:,} {one if count == 1 else more}" for count, one, more in rows if count]
     return f" {', '.join(reported).capitalize()}." if reported else ""
-
-
-def _thinned(taken: list[tuple[bytes, float]]) -> list[tuple[bytes, float]]:
-    """Of each control no more than MOST_AT_ONCE moves, evenly, and always the last; all else stays."""
-    by_control: dict[bytes, list[int]] = {}
-    for number, (message, _) in enumerate(taken):
-        kind = message[0] & 0xF0
-        if kind in (0xB0, 0xD0, 0xE0):
-            by_control.setdefault(message[: 2 if kind == 0xB0 else 1], []).append(number)
-    gone: set[int] = set()
-    for numbers in by_control.values():
-        if len(numbers) > MOST_AT_ONCE:
-            step = len(numbers) / MOST_AT_ONCE
-            stay = {numbers[-1 - int(step * k)] for k in range(MOST_AT_ONCE)}
-            gone.update(set(numbers) - stay)
-    return [row for number, row in enumerate(taken) if number not in gone]

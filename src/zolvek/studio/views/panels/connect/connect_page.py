@@ -148,5 +148,8 @@ class ConnectPage(QWidget):
             waits = f", {into.left_out} replaced by newer ones" if into.left_out else ""
             ignored = f" {into.own} were our own and ignored." if into.own else ""
             lines.append(f"{into.came} messages received{strange}{bad}{waits}.{ignored}")
+        replaced = self.midi_io.incoming.replaced
+        if replaced:
+            lines.append(f"{replaced:,} MIDI moves replaced by newer ones.")
         self.said.setText("\n".join(lines))
         self.said.setVisible(bool(lines))
