@@ -13,7 +13,7 @@ from typing import Any, TypeVar
 
 from zolvek.core.model.project import Track
 
-LEAST_FRAMES = 8_192  # of a stretch: in a shorter one the hand-over costs more than it gains
+LEAST_FRAMES = 8_192  # of a stretch: a shorter one takes longer to pass on than it gains
 MOST_THREADS = 8
 T = TypeVar("T")
 
