@@ -392,23 +392,28 @@ void zolvek_pulse(const double *phase, Track step, Track width, double *out, int
   }
 }
 
-/* Values at every `spacing` frames, from frame 0 on, as values at `n` frames from `first` on, by lines. */
-static double on_line(const double *ticks, int64_t spacing, int64_t frame) {
-  int64_t tick = frame / spacing, inside = frame - tick * spacing;
-  return ticks[tick] + (ticks[tick + 1] - ticks[tick]) * ((double)inside / (double)spacing);
-}
+/* Values at every `spacing` frames, from frame 0 on, as values at `n` frames from `first` on, by lines: `each` is run for
+ * every frame i with its value. */
+#define BY_LINES(ticks, spacing, first, n, i, value, each)                                                    \
+  for (int64_t i = 0; i < (n);) {                                                                             \
+    int64_t tick_ = ((first) + i) / (spacing), inside_ = (first) + i - tick_ * (spacing);                     \
+    int64_t stop_ = i + (spacing) - inside_ < (n) ? i + (spacing) - inside_ : (n);                            \
+    double base_ = (ticks)[tick_], rise_ = (ticks)[tick_ + 1] - base_, whole_ = (double)(spacing);            \
+    for (double part_ = (double)inside_; i < stop_; i++, part_ += 1.0) {                                      \
+      double value = base_ + rise_ * (part_ / whole_);                                                        \
+      each;                                                                                                   \
+    }                                                                                                         \
+  }
 
 void zolvek_joined(const double *ticks, int64_t spacing, int64_t first, double *out, int64_t n) {
-  for (int64_t i = 0; i < n; i++) out[i] = on_line(ticks, spacing, first + i);
+  BY_LINES(ticks, spacing, first, n, i, value, out[i] = value)
 }
 
 /* A sine of `ratio` times a phase, from a table of `size` (a power of two), times a body joined by lines: added. */
 void zolvek_partial(const double *phase, double ratio, const double *table, int64_t size, const double *body,
                     int64_t spacing, int64_t first, double *out, int64_t n) {
-  for (int64_t i = 0; i < n; i++) {
-    int64_t place = (int64_t)(ratio * phase[i] * (double)size) & (size - 1);
-    out[i] += on_line(body, spacing, first + i) * table[place];
-  }
+  double whole = (double)size;
+  BY_LINES(body, spacing, first, n, i, value, out[i] += value * table[(int64_t)(ratio * phase[i] * whole) & (size - 1)])
 }
 
 /* --- zolvek.sound.signal.phases: Philox 4x64-10 (Salmon, Moraes, Dror and Shaw, Parallel random numbers: as easy as 1,
