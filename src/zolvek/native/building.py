@@ -5,15 +5,10 @@ where that can be written, else in the person's cache. What is kept is named aft
 from __future__ import annotations
 
 import ctypes
-import hashlib
 import os
-import platform
-import shutil
-import subprocess
-import sysconfig
-import tempfile
 from collections.abc import Sequence
 from functools import lru_cache
+from hashlib import sha256
 from pathlib import Path
 
 SOURCES = Path(__file__).parent
@@ -44,8 +39,8 @@ def built(name: str, sources: Sequence[str], header: str = "") -> Path:
     own = [SOURCES / source for source in sources]
     headers = sorted(SOURCES.glob("*.h"))
     parts = [path.read_bytes() for path in (*own, *headers)]
-    parts += [header.encode(), " ".join(FLAGS).encode(), platform.machine().encode(), _system().encode()]
-    key = hashlib.sha256(b"\0".join(parts)).hexdigest()[:16]
+    parts += [header.encode(), " ".join(FLAGS).encode(), _system().encode()]
+    key = sha256(b"\0".join(parts)).hexdigest()[:16]
     file = f"{name}-{key}.so"
     folders = (SOURCES / "built", _cache())
     for folder in folders:
@@ -63,6 +58,10 @@ def built(name: str, sources: Sequence[str], header: str = "") -> Path:
 
 
 def _build(target: Path, sources: list[Path], header: str) -> Path:
+    import shutil  # what is needed once is not loaded at every start
+    import subprocess
+    import tempfile
+
     compiler = next((found for name in COMPILERS if (found := shutil.which(name))), None)
     if compiler is None:
         raise NotBuilt(f"There is no C compiler. {HOW_TO_HAVE_IT}.")
@@ -84,8 +83,12 @@ def _build(target: Path, sources: list[Path], header: str) -> Path:
 
 
 def _system() -> str:
-    """The C library that it is built for: another machine may see the same folder."""
-    return "-".join((*platform.libc_ver(), str(sysconfig.get_config_var("MULTIARCH"))))
+    """The machine and the C library that it is built for: another machine may see the same folder."""
+    try:
+        libc = os.confstr("CS_GNU_LIBC_VERSION") or ""
+    except (OSError, ValueError):
+        libc = ""
+    return f"{os.uname().machine}-{libc}"
 
 
 def _cache() -> Path:
