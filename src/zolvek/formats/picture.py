@@ -10,6 +10,7 @@ from xml.sax import saxutils
 
 import numpy as np
 
+from zolvek.core.arrays import among
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.errors import ZolvekError
@@ -82,7 +83,7 @@ def _path(curve: Curve | LayeredCurve, first: float, last: float, x: Callable[[f
     knots = curve.beat[(curve.beat > first) & (curve.beat < last)] if isinstance(curve, Curve) else np.zeros(0)
     turning = isinstance(curve, Curve) and not all(SHAPES[code].steady for code in curve.shape)
     grid = np.linspace(first, last, (FINE if turning else 2) * (WIDTH - LEFT))
-    plain = np.concatenate((grid, knots[~np.isin(knots, jumps)]))
+    plain = np.concatenate((grid, knots[~among(knots, jumps)]))
     beats = np.concatenate((plain, jumps, jumps))
     values = np.concatenate((curve.at(plain), curve.before(jumps), curve.at(jumps)))
     order = np.argsort(beats, kind="stable")

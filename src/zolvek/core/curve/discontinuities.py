@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from zolvek.core.arrays import Floats
+from zolvek.core.arrays import Floats, distinct
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.shapes import SHAPES
 
@@ -19,7 +19,7 @@ def leaps(curve: Curve) -> Floats:
     early = np.array([row.ends_early or row.before is not None for row in SHAPES])
     ends = curve.beat[1:][early[curve.shape[:-1]] & (np.diff(curve.beat) > 0.0)]
     ends = ends[np.abs(curve.before(ends) - curve.at(ends)) > SAME] if ends.size else ends
-    return np.unique(np.concatenate((twin, ends, inner_jumps(curve))))
+    return distinct(np.concatenate((twin, ends, inner_jumps(curve))))
 
 
 def inner_jumps(curve: Curve) -> Floats:
@@ -35,7 +35,7 @@ def inner_knots(curve: Curve) -> Floats:
 def knots(curve: Curve) -> Floats:
     """The beats of all points, and of the steps and turns inside segments that have such: between two
     of them the curve is smooth and does not turn back."""
-    return np.unique(np.concatenate((curve.beat, inner_knots(curve))))
+    return distinct(np.concatenate((curve.beat, inner_knots(curve))))
 
 
 def _inside(curve: Curve, places: tuple) -> Floats:

@@ -12,7 +12,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from zolvek.core.arrays import Bools, Floats, Ints
+from zolvek.core.arrays import Bools, Floats, Ints, distinct
 from zolvek.core.curve.construction import joined, lines
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.shapes import HOLD, LINE, PLACES, SHAPES
@@ -40,7 +40,7 @@ def approximated(function: Function, knots: Floats, tolerance: float, before: Fu
     it jumps or turns a corner among them. Where it leaves 0..1 is found here. `before` is its limit from
     the left; without one, values a hair next to the knots stand for it.
     """
-    knots = np.unique(np.concatenate((knots, _crossings(function, np.unique(knots)))))
+    knots = distinct(np.concatenate((knots, _crossings(function, distinct(knots)))))
     if len(knots) == 1:
         return lines(knots, np.clip(function(knots), 0.0, 1.0))
     first, last = knots[:-1], knots[1:]

@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from zolvek.core.arrays import Bools, Floats, Ints, Numbers, floats
+from zolvek.core.arrays import Bools, Floats, Ints, Numbers, among, distinct, floats
 from zolvek.core.curve.construction import merged
 from zolvek.core.curve.curve import WHOLE, Curve
 from zolvek.core.curve.shapes import BENT, CODES, LINE, SHAPES
@@ -32,7 +32,7 @@ def indices(curve: Curve, chosen: Any) -> Ints:
     array = np.asarray(chosen)
     result = np.flatnonzero(array) if array.dtype == bool else array.astype(np.intp)
     if np.any(result[1:] <= result[:-1]):
-        result = np.unique(result)
+        result = distinct(result)
     if result.size and (result[0] < 0 or result[-1] >= len(curve)):
         raise ZolvekError("There is no such point.", f"point {result[-1] + 1}")
     return result
@@ -262,7 +262,7 @@ def segments_of(curve: Curve, chosen: Any) -> Ints:
     there are none such, those that begin at a chosen point."""
     which = indices(curve, chosen)
     which = which[which < len(curve) - 1]
-    both = which[np.isin(which + 1, indices(curve, chosen))]
+    both = which[among(which + 1, indices(curve, chosen))]
     return both if both.size else which
 
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from zolvek.core.arrays import Floats, Ints, Numbers, floats
+from zolvek.core.arrays import Floats, Ints, Numbers, among, distinct, floats
 from zolvek.core.curve.construction import columns_of, joined, lines
 from zolvek.core.curve.curve import WHOLE, Curve
 from zolvek.core.curve.discontinuities import SAME
@@ -23,8 +23,8 @@ def cut(curve: Curve, beats: Numbers) -> Curve:
     """The same curve with a point at each of `beats`: heard as before, to the last digits. A segment
     that is cut becomes several of its shape, each of which runs through a part of it. Where there is a
     point already, or one closer than points may be, that one is it."""
-    wanted = np.unique(floats(beats))
-    missing = wanted[(on_points(curve, wanted) == wanted) & ~np.isin(wanted, curve.beat)]
+    wanted = distinct(floats(beats))
+    missing = wanted[(on_points(curve, wanted) == wanted) & ~among(wanted, curve.beat)]
     missing = missing[np.diff(missing, prepend=-np.inf) >= CLOSEST_POINTS_BEATS]
     if not missing.size:
         return curve

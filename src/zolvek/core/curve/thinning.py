@@ -15,7 +15,7 @@ from typing import Any
 
 import numpy as np
 
-from zolvek.core.arrays import Bools, Floats, Ints
+from zolvek.core.arrays import Bools, Floats, Ints, distinct
 from zolvek.core.curve.construction import chained, lines
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.deviation import deviation, differences, is_lines
@@ -236,7 +236,7 @@ def _turns(beats: Floats, values: Floats, frame: Curve) -> Ints:
         for a, b, up in zip(first.tolist(), last.tolist(), rise[corner - 1].tolist(), strict=True)
         if b > a
     ]
-    return np.unique(np.array([i for i in result if 0 < i < len(beats) - 1], np.intp))
+    return distinct(np.array([i for i in result if 0 < i < len(beats) - 1], np.intp))
 
 
 def _with_turns(beats: Floats, values: Floats, frame: Curve) -> Curve:
@@ -274,7 +274,7 @@ def _straying(beats: Floats, values: Floats, made: Curve, tolerance: float) -> I
 def _segments(made: Curve, beats: Floats) -> Ints:
     """The segments that hold the beats, each once."""
     result = np.searchsorted(made.beat, beats, side="right") - 1
-    return np.unique(np.clip(result, 0, len(made) - 2))
+    return distinct(np.clip(result, 0, len(made) - 2))
 
 
 def _within(beats: Floats, values: Floats, made: Curve, segment: int) -> tuple[Floats, Floats]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from zolvek.core.arrays import Ints
+from zolvek.core.arrays import Ints, among
 from zolvek.core.curve.construction import flat
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.point_edits import set_value
@@ -188,7 +188,7 @@ def pins_moved(pins: tuple[float, ...], before: Curve, after: Curve) -> tuple[fl
     kept = set(pins) - set(gone.tolist())
     if len(old) == len(new):
         index = np.searchsorted(old, gone)
-        there = np.isin(gone, old)
+        there = among(gone, old)
         kept |= set(new[index[there]].tolist())
     return tuple(sorted(kept))
 

@@ -8,7 +8,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from zolvek.core.arrays import Floats
+from zolvek.core.arrays import Floats, among
 from zolvek.core.errors import ZolvekError
 from zolvek.core.records import Record, field, replace
 from zolvek.core.value.parameter import Parameter
@@ -50,8 +50,8 @@ def need_state(text: str, where: str) -> None:
     if "[" not in text and "(" not in text:
         return
     data = np.frombuffer(QUOTED.sub("", text).encode(errors="replace"), np.uint8)
-    opened = np.isin(data, np.frombuffer(b"[(", np.uint8)).astype(np.int64)
-    depth = np.cumsum(opened - np.isin(data, np.frombuffer(b"])", np.uint8)))
+    opened = among(data, np.frombuffer(b"[(", np.uint8)).astype(np.int64)
+    depth = np.cumsum(opened - among(data, np.frombuffer(b"])", np.uint8)))
     if depth.size and depth.max() > DEEPEST_STATE:
         raise ZolvekError("The plugin's state is nested too deeply.", where, "Choose one of its presets again.")
 

@@ -7,7 +7,7 @@ from enum import StrEnum
 
 import numpy as np
 
-from zolvek.core.arrays import Floats
+from zolvek.core.arrays import Floats, distinct
 from zolvek.core.records import Record
 from zolvek.core.value.parameter import Parameter
 from zolvek.core.value.reach import Reach, from_position
@@ -53,7 +53,7 @@ class ValueGrid(Record, frozen=True):
             base = 440.0 if parameter.unit == "Hz" else 1.0
             count = np.log2(np.array([low, high]) / base) * 12.0
             values = base * 2.0 ** (np.arange(np.ceil(count[0]), np.floor(count[1]) + 1) / 12.0)
-        return np.unique(from_position(reach, parameter.position(values[:MOST_LEVELS])))
+        return distinct(from_position(reach, parameter.position(values[:MOST_LEVELS])))
 
     def snap(self, value: float, reach: Reach, parameter: Parameter) -> float:
         """The nearest level, or the value itself when there is none."""

@@ -13,7 +13,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from zolvek.core.arrays import Bools, Ints
+from zolvek.core.arrays import Bools, Ints, distinct
 from zolvek.core.model.messages import MessageKind, MidiTarget
 
 CONTROL, PROGRAM, PRESSURE, BEND = 0xB0, 0xC0, 0xD0, 0xE0
@@ -63,7 +63,7 @@ def messages(target: MidiTarget, tick: Ints, value: Ints, shared: bool = False) 
     changes = _halves(tick, value, CONTROL | status, upper)
     if kind == MessageKind.CC14:
         return changes
-    chosen = _selected(kind, status, target.controller, np.unique(changes.tick) if shared else tick[:1])
+    chosen = _selected(kind, status, target.controller, distinct(changes.tick) if shared else tick[:1])
     # Once all is said nothing stays selected, so that no data entry of another's can change it. Between
     # two changes it does: selecting it again would make two messages of each change four.
     end = _selected(kind, status, NOTHING, tick[-1:])

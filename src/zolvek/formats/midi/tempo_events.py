@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from zolvek.core.arrays import Ints
+from zolvek.core.arrays import Ints, distinct
 from zolvek.core.time.meter import TICKS
 from zolvek.core.time.tempo import TempoMap
 
@@ -34,7 +34,7 @@ def tempo_messages(tempo: TempoMap, length: float, exact_time: bool = False) -> 
         elif exact_time:
             beats += np.arange(here.beat + CORRECTED_BEATS, end, CORRECTED_BEATS).tolist()
     wanted = [beat for beat in beats if beat < max(length, 1.0 / TICKS)]
-    ticks = np.unique(np.round(np.array(wanted) * TICKS))
+    ticks = distinct(np.round(np.array(wanted) * TICKS))
     spans = np.append(ticks, max(length * TICKS, ticks[-1] + TICKS)) / TICKS
     due = tempo.seconds(spans)
     micros, elapsed = [], 0.0

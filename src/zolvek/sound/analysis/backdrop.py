@@ -14,7 +14,6 @@ from zolvek.sound.analysis.measures import spectrogram, waveform
 from zolvek.sound.engine.offline import OFFLINE_FRAMES
 from zolvek.sound.engine.renderer import Renderer
 
-BACKDROP_KINDS = {"off": "No backdrop", "waveform": "Waveform", "spectrogram": "Spectrogram"}
 BACKDROP_RATE = 44_100  # what is shown ends at 20 kHz
 COLUMNS_A_BEAT, MOST_COLUMNS = 32, 12_000
 

@@ -16,7 +16,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from zolvek.core.arrays import Floats, floats
+from zolvek.core.arrays import Floats, distinct, floats
 from zolvek.core.errors import ZolvekError
 
 RATE = 44_100  # at which sounds are looked at
@@ -191,7 +191,7 @@ def _bands() -> Floats:
     """Triangles over the bins of a frame, (bins, bands), spaced in octaves."""
     count = int(np.log2(HIGHEST / LOWEST) * BANDS_AN_OCTAVE)
     hertz = LOWEST * 2.0 ** (np.arange(count + 2) / BANDS_AN_OCTAVE)
-    bins = np.unique(np.round(hertz * FRAME / RATE).astype(int))
+    bins = distinct(np.round(hertz * FRAME / RATE).astype(int))
     every = np.arange(FRAME // 2 + 1)[:, None]
     low, middle, high = bins[:-2], bins[1:-1], bins[2:]
     up = (every - low) / (middle - low)

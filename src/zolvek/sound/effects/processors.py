@@ -12,7 +12,7 @@ from typing import Any, Protocol
 
 import numpy as np
 
-from zolvek.core.arrays import Floats
+from zolvek.core.arrays import Floats, distinct
 from zolvek.core.records import Record
 from zolvek.sound.effects.delay import Delay
 from zolvek.sound.effects.modulation import Chorus, Phaser
@@ -124,7 +124,7 @@ class Filter:
         g = controls.spread(warped(controls.values("cutoff"), self.rate))
         k = controls.spread(damping(controls.values("resonance") / 100.0))
         modes = controls.spread(controls.values("mode"))
-        present = np.unique(modes)
+        present = distinct(modes)
         out = np.zeros_like(sound)
         for mode in present:
             part, state = svf(sound, PASSES[int(mode)](g, k), self.state)

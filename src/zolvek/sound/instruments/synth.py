@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from zolvek.core.arrays import Floats
+from zolvek.core.arrays import Floats, distinct
 from zolvek.sound.instruments import voices as sounds
 from zolvek.sound.signal.automation import FINE_FRAMES, Controls
 from zolvek.sound.signal.filters import damping, low_pass, svf, warped
@@ -158,7 +158,7 @@ class Tone:
         """One voice before its envelope over the frames `heard`; `phase` in cycles there,
         `step` cycles a frame before bending, `age` seconds at the ticks, of which `ticked` are the frames."""
         out = np.zeros_like(phase)
-        for choice in np.unique(self.waves[_part(self.waves, heard)]):
+        for choice in distinct(self.waves[_part(self.waves, heard)]):
             chosen = 1.0 if len(self.waves) == 1 else self.waves[heard] == choice
             bent = np.minimum(step * self.bend[_part(self.bend, heard)], 0.45)
             if choice == MALLET:

@@ -10,7 +10,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from zolvek.core.arrays import Floats, Ints, frozen
+from zolvek.core.arrays import Floats, Ints, distinct, frozen
 from zolvek.core.model.project import Device, Project
 from zolvek.core.movement.evaluation.lane_evaluation import EvaluatedLane, played
 from zolvek.core.records import Record, field
@@ -106,7 +106,7 @@ class Controls:
         if every.size and every[0] == 0 and len(parts) == 1:
             cuts = every
         else:
-            cuts = np.unique(np.concatenate([[0], *parts])).astype(np.intp)
+            cuts = distinct(np.concatenate([[0], *parts])).astype(np.intp)
         if not lead:
             return cuts, beats[cuts]
         # What is held at the first frame is the last that was taken up to there.

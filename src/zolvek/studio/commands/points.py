@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from zolvek.core.arrays import Ints
+from zolvek.core.arrays import Ints, among
 from zolvek.core.curve import point_edits
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.quantising import quantised
@@ -120,7 +120,7 @@ def thin(session: Session) -> None:
     keep = np.ones(len(drawn.curve), bool)
     keep[result.points] = False
     if not drawn.aside:
-        keep |= np.isin(drawn.curve.beat, unlocked(session).pins)
+        keep |= among(drawn.curve.beat, unlocked(session).pins)
     done = thinned(drawn.curve, session.settings.recording.tolerance, keep=keep)
     session.edit_curve(f"Thin {result.name}: {done.before - done.after} fewer", done.curve, NONE_CHOSEN)
 

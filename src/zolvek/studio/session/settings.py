@@ -315,7 +315,8 @@ def read(path: Path) -> Settings:
         value = _kept(kept, name, OLDER.get(name, ""))
         default = fresh.get(name)
         kind = str if isinstance(default, str) else type(default)  # a word of an enumeration is a text in the file
-        if type(value) is kind and _is_known(name, value):
+        # What is as at the first start needs no look at what it may be, which loads much.
+        if type(value) is kind and value != default and _is_known(name, value):
             with suppress(ZolvekError):
                 fresh.put(name, value)
     if fresh.editing.grid_kind == GridKind.BARS and fresh.editing.grid_division not in BARS:
@@ -341,7 +342,7 @@ def _words() -> dict[str, tuple[object, ...]]:
     from zolvek.formats.audio.sound_writer import DEPTHS, RATES, SOUND_KINDS
     from zolvek.formats.midi.file_out import SPLITS
     from zolvek.formats.tables.lane_table import CELLS, CLOCKS
-    from zolvek.sound.analysis.backdrop import BACKDROP_KINDS
+    from zolvek.sound.analysis.backdrop_kinds import BACKDROP_KINDS
     from zolvek.sound.jobs.control_export import SWINGS
     from zolvek.studio.toolkit.theme import THEMES
 

@@ -8,7 +8,7 @@ from zlib import crc32
 
 import numpy as np
 
-from zolvek.core.arrays import Floats, Ints
+from zolvek.core.arrays import Floats, Ints, among, distinct
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.polylines import sampled_lines
 from zolvek.core.edits.connections import voltage_lanes
@@ -71,8 +71,8 @@ def _computed(heard: EvaluatedLane, project: Project, rate: int) -> tuple[Ints, 
     tempo = project.tempo
     end = round(float(tempo.seconds(project.length)) * rate)
     jumps = _frames(heard.leaps, project, rate, end)
-    edges = np.unique(np.concatenate(([0, end], jumps, _frames(_looks(heard, project), project, rate, end))))
-    is_jump = np.isin(edges, jumps)
+    edges = distinct(np.concatenate(([0, end], jumps, _frames(_looks(heard, project), project, rate, end))))
+    is_jump = among(edges, jumps)
     low, high = edges[:-1], edges[1:]
     found: list[Ints] = [edges]
     while len(low):
@@ -87,9 +87,9 @@ def _computed(heard: EvaluatedLane, project: Project, rate: int) -> tuple[Ints, 
         middle = (low[far] + high[far]) // 2
         found.append(middle)
         low, high = np.concatenate((low[far], middle)), np.concatenate((middle, high[far]))
-    frames = np.unique(np.concatenate(found))
+    frames = distinct(np.concatenate(found))
     after, before = _at(heard, project, rate, frames), _before(heard, project, rate, frames)
-    twice = np.isin(frames, edges[is_jump])
+    twice = among(frames, edges[is_jump])
     counts = 1 + twice.astype(np.int64)
     last = np.cumsum(counts) - 1
     frame, value = np.repeat(frames, counts), np.repeat(after, counts)

@@ -8,7 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
-from zolvek.core.arrays import Floats, Numbers, floats
+from zolvek.core.arrays import Floats, Numbers, distinct, floats
 from zolvek.core.curve.construction import flat, lines
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.discontinuities import knots, leaps
@@ -170,7 +170,7 @@ class LayeredCurve(Record, frozen=True, eq=False):
         """The beats of all points that take part, increasing."""
         curves = [self.base, *(p.curve for p in self.parts if p.amount)]
         curves += [p.way for p in self.parts if p.way is not None]
-        return np.unique(np.concatenate([knots(curve) for curve in curves]))
+        return distinct(np.concatenate([knots(curve) for curve in curves]))
 
     @cached_property
     def bounds(self) -> tuple[float, float]:
@@ -186,7 +186,7 @@ class LayeredCurve(Record, frozen=True, eq=False):
     def ranges(self, edges: Floats, raw: bool = False) -> tuple[Floats, Floats]:
         """As `extents`; `raw`, before it is kept to 0..1."""
         inside = self.knots[(self.knots > edges[0]) & (self.knots < edges[-1])]
-        cuts = np.unique(np.concatenate((edges, inside)))
+        cuts = distinct(np.concatenate((edges, inside)))
         share = np.arange(SIDES) / (SIDES - 1.0)
         grid = cuts[:-1, None] + np.diff(cuts)[:, None] * share
         values = self.raw(grid.ravel()).reshape(grid.shape)
@@ -203,7 +203,7 @@ class LayeredCurve(Record, frozen=True, eq=False):
         """The beats at which anything in it jumps."""
         curves = [self.base, *(part.curve for part in self.parts)]
         curves += [part.way for part in self.parts if part.way is not None]
-        return np.unique(np.concatenate([leaps(curve) for curve in curves]))
+        return distinct(np.concatenate([leaps(curve) for curve in curves]))
 
 
 def layered(base: Curve, lane: Lane, tempo: TempoMap, length: float) -> LayeredCurve:

@@ -8,7 +8,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from zolvek.core.arrays import Floats, Ints
+from zolvek.core.arrays import Floats, Ints, distinct
 from zolvek.core.curve.construction import joined
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.shapes import HOLD, LINE
@@ -79,7 +79,7 @@ class Moments:
         ticks = np.arange(start, min(stop, self.last), self.apart)
         if self.apart > 1:
             low, high = np.searchsorted(self.nearest, [first, min(stop, self.last)])
-            ticks = np.unique(np.concatenate((ticks, self.nearest[low:high])))
+            ticks = distinct(np.concatenate((ticks, self.nearest[low:high])))
         return ticks
 
     def after(self, tick: int) -> int:

@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from zolvek.core.arrays import Floats
+from zolvek.core.arrays import Floats, distinct
 from zolvek.core.curve.construction import flat, joined, lines
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.fitting import approximated
@@ -196,7 +196,7 @@ def randomised(
 
 def _on_levels(base: Curve, wild: Curve, move: RandomMove, amount: float, length: float) -> Curve:
     """A level for each new value: the one nearest to what would be heard there."""
-    beat = np.unique(wild.beat[wild.beat < length])
+    beat = distinct(wild.beat[wild.beat < length])
     wanted = base.at(beat) + amount * 2.0 * (wild.at(beat) - 0.5)
     levels = np.sort(np.array(move.levels))
     value = levels[np.argmin(np.abs(levels - wanted[:, None]), axis=1)]

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from zolvek.core.arrays import Floats, Numbers, floats
+from zolvek.core.arrays import Floats, Numbers, distinct, floats
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.discontinuities import knots
 from zolvek.core.curve.point_edits import TICK
@@ -180,7 +180,7 @@ def _followed(project: Project, pad: Pad, device: Device, tolerance: float) -> t
     turns = np.concatenate([knots(pad.x), knots(pad.y)])
     turns = turns[(turns > first) & (turns < last)]
     grid = np.linspace(first, last, int((last - first) * A_BEAT) + 1)
-    beats = np.unique(np.concatenate((grid, turns)))
+    beats = distinct(np.concatenate((grid, turns)))
     result = positions(beats)
     steps = np.array([bool(device.parameter(key).steps) for key in result])
     open_ = np.arange(len(beats) - 1)
@@ -206,7 +206,7 @@ def _followed(project: Project, pad: Pad, device: Device, tolerance: float) -> t
         beats = np.insert(beats, where, new)
         # Of each stretch that strays, the parts it has now are looked at next.
         starts = np.searchsorted(beats, np.concatenate((between[kept], beats[:0])))
-        open_ = np.unique(np.concatenate((starts - 1, starts)))
+        open_ = distinct(np.concatenate((starts - 1, starts)))
         open_ = open_[(open_ >= 0) & (open_ < len(beats) - 1)]
     return beats, result
 

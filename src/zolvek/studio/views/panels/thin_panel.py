@@ -9,7 +9,7 @@ from functools import partial
 import numpy as np
 from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout, QWidget
 
-from zolvek.core.arrays import Bools
+from zolvek.core.arrays import Bools, among
 from zolvek.core.curve import shaping, spans
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.deviation import differences
@@ -173,7 +173,7 @@ class ThinPanel(QWidget):
         """The points of a piece that are to stay."""
         session = self.session
         pins = () if drawn.aside else session.project.lane(drawn.lane).pins
-        keep = np.isin(thin.beat + first, np.array(pins))
+        keep = among(thin.beat + first, np.array(pins))
         if self.turns.isChecked():
             keep |= extremes(thin)
         if self.grid.isChecked():

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QGroupBox, QWidget
 
+from zolvek.core.arrays import among
 from zolvek.core.curve import point_edits
 from zolvek.studio.commands.modes import leave
 from zolvek.studio.session.session import Session
@@ -241,7 +242,7 @@ class FocusLane(QGroupBox):
             return
         ends = [pressed_on.index] if pressed_on.kind == HitKind.POINT else [pressed_on.index, pressed_on.index + 1]
         if held.axis:
-            inside = np.isin(ends, session.points.chosen).all()
+            inside = among(ends, session.points.chosen).all()
             join = np.setdiff1d if inside else np.union1d
             session.points.choose(join(session.points.chosen, ends).astype(np.intp))
         else:

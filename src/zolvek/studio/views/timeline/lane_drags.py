@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from zolvek.core.arrays import Floats, Ints
+from zolvek.core.arrays import Floats, Ints, distinct
 from zolvek.core.curve import point_edits
 from zolvek.core.curve.construction import curve as line_curve
 from zolvek.core.curve.construction import lines
@@ -197,7 +197,7 @@ class Stroke:
     def samples(self) -> tuple[np.ndarray, np.ndarray]:
         """Beats and values, joined by lines finely enough to be fitted."""
         beats = np.array(self.beats)
-        fine = np.unique(np.concatenate((beats, np.linspace(beats[0], beats[-1], 4 * len(beats)))))
+        fine = distinct(np.concatenate((beats, np.linspace(beats[0], beats[-1], 4 * len(beats)))))
         return fine, np.interp(fine, beats, self.values)
 
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF
 
+from zolvek.core.arrays import among, distinct
 from zolvek.core.curve.point_edits import points_in
 from zolvek.studio.commands.lanes import set_reach
 from zolvek.studio.session.session import Session
@@ -92,8 +93,8 @@ def select_under(session: Session, found: Hit) -> str:
     it is, "" for nothing."""
     if found.kind in (HitKind.POINT, HitKind.SEGMENT):
         ends = np.array([found.index, found.index + (found.kind == HitKind.SEGMENT)])
-        if not np.isin(ends, session.points.chosen).all():
-            session.points.choose(np.unique(ends))
+        if not among(ends, session.points.chosen).all():
+            session.points.choose(distinct(ends))
     return "" if found.kind == HitKind.NONE else found.kind
 
 
@@ -133,7 +134,7 @@ def _on_curve(session: Session, plot: Plot, at: QPointF, found: Hit, held: DragK
         return begin_bend(session, found.index, beat, value, height)
     if found.kind == HitKind.SEGMENT:
         ends = np.array([found.index, found.index + 1])
-        group = points.chosen if np.isin(ends, points.chosen).all() else ends
+        group = points.chosen if among(ends, points.chosen).all() else ends
         return begin_move(session, group, found.index, beat, value, height)
     if found.kind == HitKind.EMPTY:
         return BoxDrag(session, plot, at, at) if held.axis else begin_add(session, beat, value, height, held)
