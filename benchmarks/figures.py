@@ -859,6 +859,22 @@ def windows() -> None:
         say(what, value, unit, limit)
 
 
+@figure("growth")
+def growth_() -> None:
+    from benchmarks import growth
+
+    for what, value, unit, limit in growth.rows():
+        say(what, value, unit, limit)
+
+
+@figure("largest")
+def largest() -> None:
+    from benchmarks import growth
+
+    for what, value, unit, limit in growth.largest():
+        say(what, value, unit, limit)
+
+
 def one(name: str) -> None:
     """Measure one group in this process."""
     dict(FIGURES)[name]()

@@ -18,6 +18,7 @@ from scipy.integrate import quad
 
 from tests import starts_processes
 from tests.core.curves import curves
+from zolvek.core.curve import rules
 from zolvek.core.curve.construction import curve, lines
 from zolvek.core.curve.curve import Curve
 from zolvek.core.curve.discontinuities import inner_jumps, leaps
@@ -232,6 +233,26 @@ class Rows(unittest.TestCase):
                 found = drawn.at(at)
                 with mock.patch.object(loops, "library", lambda: None):
                     np.testing.assert_allclose(found, drawn.at(at), atol=1e-12)
+
+    def test_rules_in_c_are_those_of_the_plain_form(self) -> None:
+        """Many points, one of them wrong in each way or none: both forms say the same."""
+        rng = np.random.default_rng(5)
+        faults = (np.nan, np.inf, -1e-9, 1.0 + 1e-9, 1e12, -1e12, 0.0)
+        said = []
+        for trial in range(300):
+            beat = np.sort(np.round(rng.uniform(0.0, 60.0, 40), int(rng.integers(1, 4))))
+            value, where = rng.uniform(0.0, 1.0, 40), int(rng.integers(40))
+            if trial % 3 == 1:
+                beat[where] = rng.choice((*faults, beat[where] + 1e-12, beat[where - 1]))
+            elif trial % 3 == 2:
+                value[where] = rng.choice(faults)
+            columns = beat, value, np.full(40, 1, np.uint8), np.zeros(40)
+            said.append(rules.right(*columns))
+            with mock.patch.object(loops, "library", lambda: None):
+                self.assertEqual(rules.right(*columns), said[-1], trial)
+            self.assertEqual(rules.plainly_right(*columns), said[-1], trial)
+        self.assertGreater(sum(said), 30)
+        self.assertGreater(len(said) - sum(said), 100)
 
     def test_every_row_with_a_guess_is_tried_by_the_loops(self) -> None:
         from zolvek.core.curve.thinning import fitted

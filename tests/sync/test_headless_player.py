@@ -97,7 +97,7 @@ class Play(unittest.TestCase):
         process = self.run_it("--sync", "lead", "--from", "47.3", **server.environment)
         self.until_rolling(capture, process)
         capture.ask("stop")
-        time.sleep(1.0)
+        time.sleep(3.0)  # it reports once a second
         self.assertIsNone(process.poll(), "another program has stopped it: it waits")
         capture.ask("start")
         _, reported = process.communicate(timeout=60)

@@ -490,3 +490,19 @@ void zolvek_curve_at(const double *beat, const double *value, const uint8_t *sha
     out[m] = value[i] + rise * risen(shape[i], u < BELOW_ONE ? u : BELOW_ONE, a[i], b[i]);
   }
 }
+
+/* Whether beats lie at most `most` from 0, in order, none closer than `closest` but on one beat, of which at most two, and
+ * values within 0 to 1. Comparisons that a not-a-number fails. */
+int64_t zolvek_in_order(const double *beat, const double *value, int64_t points, double closest, double most) {
+  bool kept = points > 0 && beat[0] >= -most && beat[points - 1] <= most;
+  bool jump = false;
+  for (int64_t i = 0; i < points && kept; i++) {
+    kept = value[i] >= 0.0 && value[i] <= 1.0;
+    if (i == 0) continue;
+    double step = beat[i] - beat[i - 1];
+    bool same = step == 0.0;
+    kept = kept && (same ? !jump : step >= closest);
+    jump = same;
+  }
+  return kept;
+}

@@ -42,7 +42,7 @@ def library() -> ctypes.CDLL | None:
         loaded = building.library("loops", ("loops.c",))
     except building.NotBuilt:
         return None
-    for name in ("zolvek_funnel", "zolvek_farthest", "zolvek_kept"):
+    for name in ("zolvek_funnel", "zolvek_farthest", "zolvek_kept", "zolvek_in_order"):
         getattr(loaded, name).restype = ctypes.c_int64
     return loaded
 
@@ -223,3 +223,12 @@ def curve_at(
         ctypes.c_int64(len(at)), _address(out),
     )  # fmt: skip
     return out
+
+
+def in_order(beat: Floats, value: Floats, closest: float, most: float) -> bool | None:
+    """See core.curve.rules; both arrays contiguous."""
+    loaded = library()
+    if loaded is None:
+        return None
+    limits = ctypes.c_double(closest), ctypes.c_double(most)
+    return bool(loaded.zolvek_in_order(_address(beat), _address(value), ctypes.c_int64(len(beat)), *limits))

@@ -15,6 +15,7 @@ from zolvek.core.curve.rules import (
     first_fault,
     fitting_swing,
     plainly_right,
+    present,
     right,
     risen,
     swings,
@@ -151,12 +152,12 @@ class Curve:
     def _columns(self) -> tuple[Floats, Floats, np.ndarray[Any, np.dtype[np.uint8]], Floats, Floats] | None:
         """Beats, values, shapes and what these prepare of each amount, as the loop in C takes them; None for shapes
         that it does not know."""
-        codes = np.flatnonzero(np.bincount(self.shape, minlength=len(SHAPES)))
+        codes = present(self.shape)
         if codes[-1] >= len(loops.SHAPES):
             return None
         result = np.zeros((2, len(self)))
         for code in codes.tolist():
-            rows = self.shape == code
+            rows = slice(None) if len(codes) == 1 else self.shape == code
             for column, constant in zip(result, SHAPES[code].prepare(self.amount[rows]), strict=False):
                 column[rows] = constant
         own = (np.ascontiguousarray(column) for column in (self.beat, self.value, self.shape))

@@ -150,29 +150,27 @@ def _steady(curve: Columns, edges: Floats) -> tuple[Floats, Floats]:
     after = np.searchsorted(curve.beat, edges, side="right")
     some = np.flatnonzero(index[1:] > after[:-1])
     if some.size:
-        # Points on the edges themselves are given by the ends; they must not count twice,
-        # for the two of a jump lie on different sides.
-        on_edge = np.concatenate((index[after > index], after[after > index] - 1))
+        # Points on the edges themselves are given by the ends; they must not count twice, for the two of a jump lie on
+        # different sides: each run ends before those, and what lies between two runs is left out.
         start, stop = int(after[some[0]]), int(index[-1])
-        on_edge = on_edge[(on_edge >= start) & (on_edge < stop)] - start
-        least = _reached(curve, start, stop)
-        most = least.copy()
-        least[on_edge], most[on_edge] = np.inf, -np.inf
-        # Between spans that hold points there are none but those, so each run may end
-        # where the next begins, and the last one at the end of what is looked at.
-        runs = after[some] - start
-        low[some] = np.minimum(low[some], np.minimum.reduceat(least, runs))
-        high[some] = np.maximum(high[some], np.maximum.reduceat(most, runs))
+        reached = _reached(curve, start, stop)
+        runs = np.stack((after[some], index[some + 1]), 1).ravel() - start
+        runs = runs[:-1] if runs[-1] == len(reached) else runs
+        low[some] = np.minimum(low[some], np.minimum.reduceat(reached, runs)[::2])
+        high[some] = np.maximum(high[some], np.maximum.reduceat(reached, runs)[::2])
     return low, high
 
 
 def _reached(curve: Columns, start: int, stop: int) -> Floats:
     """The values of some points, but for one at the end of a hold that a jump leaves at
     once, which the curve never takes: the held value."""
-    value = curve.value[start:stop].copy()
-    inner = np.arange(max(start, 1), min(stop, len(curve) - 1))
-    passed = inner[(curve.shape[inner - 1] == HOLD) & (curve.beat[inner] == curve.beat[inner + 1])]
-    value[passed - start] = curve.value[passed - 1]
+    value = curve.value[start:stop]
+    first, last = max(start, 1), min(stop, len(curve) - 1)
+    held = np.flatnonzero(curve.shape[first - 1 : max(last, first) - 1] == HOLD) + first
+    passed = held[curve.beat[held] == curve.beat[held + 1]]
+    if passed.size:
+        value = value.copy()
+        value[passed - start] = curve.value[passed - 1]
     return value
 
 

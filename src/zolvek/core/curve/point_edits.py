@@ -179,45 +179,51 @@ def move(curve: Curve, chosen: Any, beats: float, value: float, when_met: str = 
         moved_beat[which] = _kept_between(curve, which, curve.beat[which] + beats)
         moved_value[which] = np.clip(moved_value[which] + value, 0.0, 1.0)
         _settle(moved_beat, which, curve)
+        for column in (moved_beat, moved_value):
+            column.flags.writeable = False  # nobody else has them: the curve keeps them as they are
         return curve.having(beat=moved_beat, value=moved_value), which
     return _drop(curve, which, curve.beat[which] + beats, curve.value[which] + value)
 
 
 def stopped(curve: Curve, which: Ints, beats: float) -> float:
     """How far of `beats` the group can go before it would pass a point that stays."""
-    staying = np.ones(len(curve), bool)
-    staying[which] = False
-    jump_after = np.append(np.diff(curve.beat) == 0.0, False)
-    in_jump = jump_after | np.append(False, jump_after[:-1])
     step = 1 if beats > 0 else -1
     neighbour = which + step
-    inside = (neighbour >= 0) & (neighbour < len(curve))
-    mine, other = which[inside], neighbour[inside]
-    free = staying[other]
-    mine, other = mine[free], other[free]
+    free = (neighbour >= 0) & (neighbour < len(curve)) & ~among(neighbour, which)
+    mine, other = which[free], neighbour[free]
     if not mine.size:
         return beats
     gap = np.abs(curve.beat[other] - curve.beat[mine])
     # Two may share a beat, three may not: keep a tick off a jump, or when a jump itself moves.
-    full = (in_jump[other] | in_jump[mine]) & (gap > 0.0)
+    full = (_in_jump(curve, other) | _in_jump(curve, mine)) & (gap > 0.0)
     room = np.where(full, np.maximum(gap - TICK, 0.0), gap)
     return step * min(abs(beats), float(room.min()))
+
+
+def _in_jump(curve: Curve, which: Ints) -> Bools:
+    """Whether points share their beat with the one before or after."""
+    beat, last = curve.beat, len(curve) - 1
+    after = (which < last) & (beat[np.minimum(which + 1, last)] == beat[which])
+    return after | ((which > 0) & (beat[np.maximum(which - 1, 0)] == beat[which]))
 
 
 def _kept_between(curve: Curve, which: Ints, beats: Floats) -> Floats:
     """Where the chosen points come to lie: rounding takes none past one that stays, nor leaves it a hair
     off."""
-    before, after = curve.beat.copy(), curve.beat.copy()
-    before[which], after[which] = -np.inf, np.inf
-    low = np.maximum.accumulate(before)[which]
-    high = np.minimum.accumulate(after[::-1])[::-1][which]
+    first = np.diff(which, prepend=which[0] - 2) > 1  # of a run of neighbours
+    run, starts = np.cumsum(first) - 1, np.flatnonzero(first)
+    ends = np.append(starts[1:], len(which)) - 1
+    before, after = which[starts] - 1, which[ends] + 1
+    low = np.where(before >= 0, curve.beat[before], -np.inf)[run]
+    high = np.where(after < len(curve), curve.beat[np.minimum(after, len(curve) - 1)], np.inf)[run]
     beats = np.where(high - beats < CLOSEST_POINTS_BEATS, high, beats)
     return np.where(beats - low < CLOSEST_POINTS_BEATS, low, beats)
 
 
 def _settle(beat: Floats, which: Ints, before: Curve) -> None:
     """Take out what rounding did to beats that meet: order, and the two of a jump as one."""
-    np.maximum.accumulate(beat, out=beat)
+    moved = beat[which[0] : which[-1] + 1]
+    np.maximum.accumulate(moved, out=moved)
     pairs = which[:-1][(np.diff(which) == 1) & (np.diff(before.beat[which]) == 0.0)]
     beat[pairs + 1] = beat[pairs]
 

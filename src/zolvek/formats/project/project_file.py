@@ -31,6 +31,7 @@ VERSION = 1  # of what a program must know to read a file at all
 MINOR = 2  # grows with every addition; a file of a newer one opens, and keeps what is not known here
 OWN = {"format", "version", "minor", "project"}
 DOCUMENT = "document"  # in what a project keeps unknown: what stood next to it
+NUMBERS = {int, float}  # as a file has them; a truth value is none
 SHAPE_ARRAY = np.ndarray[Any, np.dtype[np.uint8]]
 
 # Version -> what makes a document of that version one of the next.
@@ -120,15 +121,14 @@ def from_plain(kind: Any, plain: Any) -> Any:
             raise ValueError(f"There is no shape {unknown[0]!r}")
         return np.array([CODES[name] for name in plain], np.uint8)
     rows = [number for row in plain for number in row] if _is_table(plain) else plain
-    if not all(isinstance(number, (int, float)) and not isinstance(number, bool) for number in rows):
+    if not set(map(type, rows)) <= NUMBERS:
         raise ValueError("Expected a list of numbers")
     return np.array(plain, np.float64)
 
 
 def _is_table(plain: list[Any]) -> bool:
     """Whether a list is one of rows, each as long as the first."""
-    lists = all(isinstance(row, list) for row in plain)
-    return bool(plain) and lists and len({len(row) for row in plain}) == 1
+    return set(map(type, plain)) == {list} and len(set(map(len, plain))) == 1
 
 
 def decode(data: bytes, where: str = "the project") -> Project:

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from contextlib import suppress
 from dataclasses import fields, is_dataclass
+from functools import cache
 from typing import Any
 
 import msgspec
@@ -61,8 +62,13 @@ def _record(record: Record, plain: dict[str, Any]) -> Record:
 
 
 def _unknown_of(value: Any, plain: dict[str, Any]) -> dict[str, Any]:
-    names = {field.name for field in fields(value)}
+    names = _fields_of(value.__class__)
     return {key: own for key, own in plain.items() if key not in names}
+
+
+@cache
+def _fields_of(kind: Any) -> frozenset[str]:
+    return frozenset(field.name for field in fields(kind))
 
 
 def restored(data: bytes) -> bytes:

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QImage, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
+from zolvek.core.arrays import Floats
 from zolvek.core.curve.curve import Curve
 from zolvek.core.model.project import Project
 from zolvek.core.movement.evaluation.layering import LayeredCurve
@@ -43,7 +44,7 @@ def draw_curve(
     painter.save()
     painter.setClipRect(rect.adjusted(0, -3, 0, 3), Qt.ClipOperation.IntersectClip)
     if layered_dense(curve, view) if isinstance(curve, LayeredCurve) else dense(curve, view):
-        _draw_band(painter, curve, view, rect, ink)
+        draw_band(painter, band(curve, view), rect, ink)
     else:
         x, value = layered_line(curve, view) if isinstance(curve, LayeredCurve) else line(curve, view)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -57,9 +58,10 @@ def draw_curve(
     painter.restore()
 
 
-def _draw_band(painter: QPainter, curve: Curve | LayeredCurve, view: Viewport, rect: QRectF, ink: str) -> None:
-    """One upright a pixel, as a picture: lines would cost many times as much."""
-    low, high = band(curve, view)
+def draw_band(painter: QPainter, reached: tuple[Floats, Floats], rect: QRectF, ink: str) -> None:
+    """One upright a pixel, from the lowest to the highest value that is `reached` there, as a picture: lines would cost
+    many times as much."""
+    low, high = reached
     rows = np.arange(int(rect.height()) + 2)[:, None]
     top, bottom = ((1.0 - part) * rect.height() for part in (high, low))
     covered = (rows >= np.floor(top)) & (rows <= np.ceil(bottom))

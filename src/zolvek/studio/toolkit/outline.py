@@ -25,8 +25,14 @@ NOWHERE = np.empty(0)
 
 def points_shown(curve: Curve, view: Viewport) -> Ints:
     """The points inside the view."""
-    low, high = np.searchsorted(curve.beat, [view.first, view.last], side="left")
-    return np.arange(low, min(high + 1, len(curve)))
+    shown = range_shown(curve, view)
+    return np.arange(shown.start, shown.stop)
+
+
+def range_shown(curve: Curve, view: Viewport) -> range:
+    """As `points_shown`, however many there are in no time."""
+    low, high = np.searchsorted(curve.beat, [view.first, view.last], side="left").tolist()
+    return range(low, max(min(high + 1, len(curve)), low))
 
 
 def line(curve: Curve, view: Viewport) -> tuple[Floats, Floats]:
@@ -93,6 +99,8 @@ def slimmed(x: Floats, y: Floats) -> tuple[Floats, Floats]:
 def dense(curve: Curve, view: Viewport) -> bool:
     """Whether there are so many points in view that the band is what to draw."""
     low, high = np.searchsorted(curve.beat, [view.first, view.last])
+    if high - low > view.width / 3:
+        return True
     inner = slice(low, max(high - 1, low))
     # Pulses, stairs and waves draw several strokes in one segment.
     counted = curve.amount[inner][COUNTING[curve.shape[inner]]].sum()

@@ -19,7 +19,7 @@ from zolvek.core.movement.evaluation.layering import LayeredCurve
 from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import curve_painting
 from zolvek.studio.toolkit import theme as themes
-from zolvek.studio.toolkit.outline import by_column, largest_in, points_shown, polygon
+from zolvek.studio.toolkit.outline import band, by_column, dense, largest_in, polygon, range_shown
 from zolvek.studio.toolkit.theme import Theme
 from zolvek.studio.views.timeline.hit_test import Hit, HitKind
 from zolvek.studio.views.timeline.plot import SCALE, Plot
@@ -117,16 +117,23 @@ def _draw_choices(painter: QPainter, scene: Scene) -> None:
     target, plot = scene.target, scene.plot
     if not target.parameter.steps:
         return
+    parameter, ink = target.parameter, scene.theme.layer
+    if dense(target.curve, plot.view):
+        low, high = band(target.curve, plot.view)
+        low, high = (
+            target.from_position(parameter.position(parameter.value(target.to_position(edge)))) for edge in (low, high)
+        )
+        curve_painting.draw_band(painter, (low, high), plot.area, ink)
+        return
     beats = np.union1d(
         plot.view.first + np.arange(int(plot.view.width) + 1) * (plot.view.beats / plot.view.width),
         target.curve.beat[(target.curve.beat >= plot.view.first) & (target.curve.beat <= plot.view.last)],
     )
-    parameter = target.parameter
     chosen = parameter.value(target.to_position(target.curve.at(beats)))
     new = np.flatnonzero(np.append(True, np.diff(chosen) != 0.0))
     level = target.from_position(parameter.position(chosen[new]))
     drawn = lines(np.append(beats[new], beats[-1]), np.append(level, level[-1]), HOLD)
-    curve_painting.draw_curve(painter, drawn, plot.view, plot.area, scene.theme.layer, 1.4)
+    curve_painting.draw_curve(painter, drawn, plot.view, plot.area, ink, 1.4)
 
 
 def _draw_cut(painter: QPainter, scene: Scene, curve: LayeredCurve) -> None:
@@ -223,13 +230,15 @@ def _draw_frame(painter: QPainter, scene: Scene) -> None:
 def _draw_points(painter: QPainter, scene: Scene) -> None:
     curve, chosen, over = scene.target.curve, scene.session.points.chosen, scene.hand.over
     plot, theme = scene.plot, scene.theme
-    shown = points_shown(curve, plot.view)
-    if shown.size > plot.view.width / 7:
+    those = range_shown(curve, plot.view)
+    if len(those) > plot.view.width / 7:
         # Too close together to take hold of: only what is selected, and the hovered one.
-        inside = chosen[(chosen >= shown[0]) & (chosen <= shown[-1])]
+        inside = chosen[(chosen >= those[0]) & (chosen <= those[-1])]
         shown = inside[:: max(1, inside.size // MOST_DIAMONDS)]
         if over.kind == HitKind.POINT:
             shown = np.append(shown, over.index)
+    else:
+        shown = np.array(those, np.intp)
     shown = shown[shown < len(curve)]
     picked = np.zeros(len(curve), bool)
     picked[chosen] = True

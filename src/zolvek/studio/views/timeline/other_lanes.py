@@ -13,13 +13,13 @@ from PyQt6.QtWidgets import QGroupBox
 from zolvek.core.curve import point_edits
 from zolvek.core.edits.lanes import beside
 from zolvek.core.edits.targets import base
-from zolvek.core.model.project import Lane
+from zolvek.core.model.project import Lane, Project
 from zolvek.core.movement.evaluation.lane_evaluation import played
 from zolvek.core.same import Same
 from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import curve_painting
 from zolvek.studio.toolkit import theme as themes
-from zolvek.studio.toolkit.outline import points_shown
+from zolvek.studio.toolkit.outline import points_shown, range_shown
 from zolvek.studio.toolkit.viewport import Viewport
 from zolvek.studio.views.shared.description import Description
 from zolvek.studio.views.shared.spoken_texts import described_rows
@@ -100,6 +100,7 @@ class OtherLanes(QGroupBox):
         self.rows: dict[object, QPixmap] = {}
         self.playhead = -1.0
         self.shown: object = None
+        self.looked_at: tuple[Project, tuple[Same, ...]] | None = None  # the project and lanes of the last fit
         self.dragging = Dragging(session, view, self)
         for signal in (
             session.document.changed, session.focus.changed, session.look.changed, session.span.changed, view.changed,
@@ -140,7 +141,11 @@ class OtherLanes(QGroupBox):
 
     def _fit(self) -> None:
         """Repaint if another lane than the focus has changed."""
-        shown = [self._content(lane) for lane in self.lanes]
+        now = self.session.project, tuple(Same(lane) for lane in self.lanes)
+        if self.looked_at is not None and now[0] is self.looked_at[0] and now[1] == self.looked_at[1]:
+            return
+        self.looked_at = now
+        shown = [self._content(row.of) for row in now[1]]
         if shown == self.shown:
             return
         self.shown = shown
@@ -159,7 +164,7 @@ class OtherLanes(QGroupBox):
         )
 
     def sizeHint(self) -> QSize:
-        return QSize(400, sum(height for _, _, height in self._tops()))
+        return QSize(400, self.minimumHeight())
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         assert event is not None
@@ -260,7 +265,7 @@ class OtherLanes(QGroupBox):
             if top <= at.y() < top + height:
                 inner = QRectF(SCALE, top + 6, self.width() - SCALE, height - 13)
                 result = hit(lane.curve, self.view, at.x() - SCALE, at.y(), inner.top(), inner.height())
-                points = points_shown(lane.curve, self.view).size <= MOST_POINTS
+                points = len(range_shown(lane.curve, self.view)) <= MOST_POINTS
                 return lane, result if points and at.x() >= SCALE - 4 else Hit(HitKind.NONE), inner
         return None
 
