@@ -19,22 +19,13 @@ from msgspec.structs import replace
 from benchmarks import hardness
 from benchmarks.answers import Answers
 from benchmarks.ceilings import Row
+from benchmarks.figures import best
 from zolvek.core.curve.curve import Curve
 from zolvek.core.edits.replacement import with_curve
 from zolvek.core.model.project import Project
 
 TENFOLD = "at most 13"  # n log n from 10,000 to 100,000 is 12.5 times
 AS_SEEN = "at most 2"  # what goes by what is seen hardly grows
-
-
-def best(work: Callable[[], object], times: int = 5) -> float:
-    """The shortest of several runs, in seconds."""
-    found = []
-    for _ in range(times):
-        began = time.perf_counter()
-        work()
-        found.append(time.perf_counter() - began)
-    return min(found)
 
 
 def walk(points: int, length: float = 128.0) -> Curve:
