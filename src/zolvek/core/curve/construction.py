@@ -42,6 +42,8 @@ def joined(beat: Floats, value: Floats, shape: Any, amount: Floats, part: Floats
     """A curve from columns whose beats were computed: where rounding has brought three or more
     points onto one beat, only the first and the last of them stay."""
     keep = first_and_last(beat)
+    if keep.all():
+        return Curve(beat, value, shape, amount, part)
     part = part[keep] if len(part) else part
     return Curve(beat[keep], value[keep], shape[keep], amount[keep], part)
 

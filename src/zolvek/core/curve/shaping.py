@@ -163,6 +163,8 @@ def mirrored(curve: Curve) -> Curve:
 
 def _explicit_holds(curve: Curve) -> Curve:
     """With a point at the end of every hold that jumps, so that no hold changes its value."""
+    if HOLD not in present(curve.shape[:-1]):
+        return curve
     jumps = (curve.shape[:-1] == HOLD) & (np.diff(curve.value) != 0.0) & (np.diff(curve.beat) > 0.0)
     twin = np.append(np.diff(curve.beat)[1:] == 0.0, False)  # the next point begins a jump
     # A hold into a jump's first point passes that value by: it is the held one.
@@ -183,6 +185,8 @@ def _explicit_holds(curve: Curve) -> Curve:
 
 def _holds_short(curve: Curve) -> Curve:
     """Without the points at the end of holds that `_explicit_holds` puts there."""
+    if HOLD not in present(curve.shape[:-1]):
+        return curve
     before = np.append(False, (curve.shape[:-1] == HOLD) & (np.diff(curve.value) == 0.0))
     return curve.rows(~(before & curve.jumps()))
 

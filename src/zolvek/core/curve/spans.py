@@ -11,7 +11,7 @@ import numpy as np
 
 from zolvek.core.arrays import Floats, Ints, Numbers, among, distinct, floats
 from zolvek.core.curve.construction import columns_of, joined, lines
-from zolvek.core.curve.curve import WHOLE, Curve
+from zolvek.core.curve.curve import NO_PARTS, WHOLE, Curve
 from zolvek.core.curve.discontinuities import SAME
 from zolvek.core.curve.rules import present, risen
 from zolvek.core.curve.shapes import HOLD, LINE, SHAPES
@@ -37,14 +37,18 @@ def cut(curve: Curve, beats: Numbers) -> Curve:
     source = np.insert(np.arange(len(curve)), index, np.where(inside, clip, -1))
     shape = np.where(source < 0, LINE, curve.shape[source]).astype(np.uint8)
     amount = np.where(source < 0, 0.0, curve.amount[source])
-    part = np.insert(curve.parts, index, WHOLE, axis=0)
+    part = np.insert(curve.part, index, WHOLE, axis=0) if len(curve.part) else NO_PARTS
     new = source >= 0
     new[:-1] &= source[1:] == source[:-1]  # cut at its end
     new[1:] |= (source[1:] == source[:-1]) & (source[1:] >= 0)  # or at its start
     new[-1] = False
     rows = np.flatnonzero(new)
     if rows.size:
-        amount[rows], part[rows], value[rows] = _parts(curve, source, beat, value, rows)
+        amount[rows], own, value[rows] = _parts(curve, source, beat, value, rows)
+        if not len(part) and (own[:, :2] != WHOLE[:2]).any():
+            part = np.tile(WHOLE, (len(beat), 1))
+        if len(part):
+            part[rows] = own
     return Curve(beat, value, shape, amount, part)
 
 
