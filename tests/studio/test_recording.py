@@ -40,8 +40,32 @@ class Performing(WindowTest):
         self.key(Qt.Key.Key_E)
         self.assertEqual(self.session.passes.armed, {"horn.cutoff"}, "arms no other")
         self.assertIn("armed", self.window.head.note.whole)
-        self.session.playhead.go(32.0)
         before, held = self.curve(), self.session.project
+        for left in reversed(range(5)):
+            self.settings.recording.mode = "touch"
+            beats, values, released = self.performed(before)
+            # Where sound came late its time stood still, and several moves were made at once.
+            apart = (np.diff(beats, prepend=-1.0) > 1e-3) & (np.diff(beats, append=999.0) > 1e-3)
+            apart[:5] = apart[-5:] = False
+            if apart.sum() > 30 or not left:
+                break
+            self.do("undo")
+        after = self.curve()
+        # 5 ms of a hand that rises by 0.225 a second, and what thinning may take.
+        slope = np.polyfit(beats, values, 1)[0]
+        slack = 0.005 * 112 / 60 * slope + self.settings.recording.tolerance
+        self.assertGreater(apart.sum(), 5, "the machine has no time for sound")
+        np.testing.assert_allclose(after.at(beats[apart]), values[apart], atol=slack + 0.002)
+        outside = np.concatenate((np.linspace(0, 32.2, 50), np.linspace(released + 0.4, 190, 90)))
+        np.testing.assert_allclose(after.at(outside), before.at(outside), atol=1e-9)
+        self.assertEqual(self.settings.recording.mode, "read", "back to read")
+        self.assertEqual(len(present(self.session.lane).takes), 1)
+        self.do("undo")
+        self.assertEqual(self.session.project.tracks[0].lanes[0].curve, held.tracks[0].lanes[0].curve, "one step")
+
+    def performed(self, before: Any) -> tuple[np.ndarray, np.ndarray, float]:
+        """A dial turned up during a pass: beats and values of its moves, and when it was let go."""
+        self.session.playhead.go(32.0)
         self.do("record")
         self.until(lambda: self.session.playhead.beat > 32.3)
         dial, playback = self.dial("cutoff"), self.studio.player.ready()
@@ -57,22 +81,8 @@ class Performing(WindowTest):
         self.wait(250)
         self.assertIs(self.session.project.lane("horn.cutoff").curve, before, "nothing is written yet")
         self.do("record")
-        after = self.curve()
         beats, values = np.array(made).T
-        # 5 ms of a hand that rises by 0.225 a second, and what thinning may take.
-        slope = np.polyfit(beats, values, 1)[0]
-        slack = 0.005 * 112 / 60 * slope + self.settings.recording.tolerance
-        # Where sound came late its time stood still, and several moves were made at once.
-        apart = (np.diff(beats, prepend=-1.0) > 1e-3) & (np.diff(beats, append=999.0) > 1e-3)
-        apart[:5] = apart[-5:] = False
-        self.assertGreater(apart.sum(), 5)
-        np.testing.assert_allclose(after.at(beats[apart]), values[apart], atol=slack + 0.002)
-        outside = np.concatenate((np.linspace(0, 32.2, 50), np.linspace(released + 0.4, 190, 90)))
-        np.testing.assert_allclose(after.at(outside), before.at(outside), atol=1e-9)
-        self.assertEqual(self.settings.recording.mode, "read", "back to read")
-        self.assertEqual(len(present(self.session.lane).takes), 1)
-        self.do("undo")
-        self.assertEqual(self.session.project.tracks[0].lanes[0].curve, held.tracks[0].lanes[0].curve, "one step")
+        return beats, values, released
 
     def test_the_next_pass_is_in_the_last_mode_and_its_count_in_is_counted(self) -> None:
         self.do("arm")
@@ -231,14 +241,19 @@ class Performing(WindowTest):
         mute = self.session.project.device_track("horn")
         self.assertIsNotNone(mute.lane_on("horn", "mute"))
         self.recorder.press("horn", "mute", 0.0, None)
-        self.until(lambda: self.session.playhead.beat > 32.5)
+        self.goes_on(0.2)
         self.recorder.move("horn", "mute", 1.0, None)
-        self.until(lambda: self.session.playhead.beat > 32.7)
+        self.goes_on(0.2)
         self.recorder.release("horn", "mute", None)
         self.do("stop")
         curve = self.session.project.lane("horn.mute").curve
         self.assertEqual(set(np.unique(curve.value)), {0.0, 1.0})
         self.assertIn(HOLD, curve.shape)
+
+    def goes_on(self, beats: float) -> None:
+        """Until the song has gone on for so long from now, however late it is seen."""
+        since = self.session.playhead.beat
+        self.until(lambda: self.session.playhead.beat > since + beats)
 
     def test_thinning_is_seen_before_it_is_done(self) -> None:
         beats = np.linspace(0.0, 100.0, 2_000)
