@@ -25,7 +25,9 @@ from zolvek.core.model.project import Note, Project
 from zolvek.core.model.source import Clip
 from zolvek.core.records import replace
 from zolvek.formats.project import project_file
+from zolvek.sound.engine.device_registry import notes_of
 from zolvek.sound.engine.offline import render
+from zolvek.sound.hosting.lv2 import event_buffers
 from zolvek.sound.processes.job_messages import Job
 from zolvek.sound.processes.job_process import run_in_process
 
@@ -95,6 +97,19 @@ class InAndOut(unittest.TestCase):
         self.assertGreater(float(np.abs(sound[:, : RATE // 3]).max()), 1e-2)
         with self.assertRaisesRegex(ZolvekError, "MIDI plugins come first"):
             move_device(project, device, 1)
+
+    def test_what_is_no_message_is_left_out_and_a_long_one_goes_on_whole(self) -> None:
+        """A plugin may write anything into its output; what it gives is an input of the next one."""
+        long = bytes((0xF0, *range(20), 0xF7))
+        whole = [(0, bytes((0x90, 60, 100))), (3, long), (3, bytes((0xC0, 5))), (9, bytes((0xF8,)))]
+        broken = [(0, bytes((0x90,))), (1, bytes((0x90, 60))), (1, bytes((0x90, 200, 1))), (2, bytes((60, 1, 2)))]
+        buffer = np.zeros(64, np.int64)
+        event_buffers.write(buffer, sorted([*whole, *broken], key=lambda row: row[0]), [])
+        self.assertEqual(event_buffers.midi(buffer, 64), whole)
+        event_buffers.write(buffer, event_buffers.midi(buffer, 64), [])
+        self.assertEqual(event_buffers.midi(buffer, 64), whole)
+        begun, ended = notes_of(whole, RATE)
+        self.assertEqual(([note.note.pitch for note in begun], ended), ([60], []))
 
     def test_notes_reach_an_effect_at_their_frame(self) -> None:
         path = self.folder / "one.wav"

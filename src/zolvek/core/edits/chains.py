@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 
 from zolvek.core.edits.replacement import remove_lane, with_track
 from zolvek.core.errors import ZolvekError
@@ -14,6 +15,7 @@ from zolvek.core.records import replace
 
 # What comes first in a chain; the rest follows in any order.
 CHAIN_ORDER: dict[str, int] = {DeviceRole.MIDI: 0, DeviceRole.INSTRUMENT: 1}
+REST = len(CHAIN_ORDER)
 
 
 def free_id(project: Project, wanted: str) -> str:
@@ -65,8 +67,8 @@ def remove_track(project: Project, key: str) -> Project:
 
 
 def add_device(project: Project, track: str, kind: DeviceKind) -> tuple[Project, str]:
-    """A device at the end of the chain, but before the channel strip; an instrument at its
-    beginning. Returns its id. Raises ZolvekError for a second instrument."""
+    """A device more in the chain, at the place of its role. Returns its id. Raises ZolvekError for a second
+    instrument."""
     from zolvek.core.model.catalogue import DEVICE_KINDS
 
     owner = next((item for item in project.tracks if item.id == track), None)
@@ -79,12 +81,7 @@ def add_device(project: Project, track: str, kind: DeviceKind) -> tuple[Project,
     described = None if DEVICE_KINDS.get(kind.key) is kind else kind
     key = free_id(project, f"{track}-{kind.name if kind.plugin is not None else kind.key}")
     device = Device(key, kind.key, name, described=described)
-    at = len(devices)
-    if kind.role in (DeviceRole.MIDI, DeviceRole.INSTRUMENT):
-        at = sum(item.role == DeviceRole.MIDI for item in devices)
-    elif devices and devices[-1].kind == "strip":
-        at -= 1
-    devices.insert(at, device)
+    devices.insert(place_for(devices, kind.role), device)
     return with_track(project, replace(owner, devices=tuple(devices))), device.id
 
 
@@ -100,9 +97,17 @@ def move_device(project: Project, key: str, by: int) -> Project:
     return with_track(project, replace(track, devices=tuple(devices)))
 
 
+def place_for(devices: Sequence[Device], role: str) -> int:
+    """Where in a chain one more device of a role comes in: after all that come before it or beside it, but before the
+    channel strip."""
+    rank = CHAIN_ORDER.get(role, REST)
+    place = sum(CHAIN_ORDER.get(device.role, REST) <= rank for device in devices)
+    return place - 1 if rank == REST and devices and devices[-1].kind == "strip" else place
+
+
 def need_order(devices: list[Device], where: str) -> None:
     """Raises ZolvekError where an instrument does not come first in a chain, or a MIDI plugin not before it."""
-    ranks = [CHAIN_ORDER.get(device.role, len(CHAIN_ORDER)) for device in devices]
+    ranks = [CHAIN_ORDER.get(device.role, REST) for device in devices]
     if ranks != sorted(ranks):
         raise ZolvekError(
             "MIDI plugins come first in a chain, then the instrument, then effects.", where, "Move an effect instead."
@@ -118,13 +123,12 @@ def remove_device(project: Project, key: str) -> Project:
     """The device gone, its lanes with it."""
     for lane in lanes_of(project, key):
         project = remove_lane(project, lane.id)
-    track = project.device_track(key)
-    devices = tuple(device for device in track.devices if device.id != key)
     mappings = tuple(mapping for mapping in project.mappings if mapping.device != key)
     for other in project.tracks:
         if other.output is not None and other.output.device == key:
             project = with_track(project, replace(other, output=None))
     track = project.device_track(key)
+    devices = tuple(device for device in track.devices if device.id != key)
     return with_track(replace(project, mappings=mappings), replace(track, devices=devices))
 
 

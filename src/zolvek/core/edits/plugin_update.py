@@ -14,13 +14,12 @@ from zolvek.core.edits.replacement import with_track
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.device_kind import DeviceKind
 from zolvek.core.model.morph import Morph
-from zolvek.core.model.plugin import Binding, Plugin, reached, real
+from zolvek.core.model.plugin import USUAL_RATE, Binding, Plugin, reached, real
 from zolvek.core.model.project import Lane, Project
 from zolvek.core.model.state import State, StatePart, Values
 from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
 
-USUAL_RATE = 48_000.0  # for ports that count in parts of it
 LEAST_REACH = 1e-6  # of the travel, that a lane's reach keeps
 
 

@@ -9,13 +9,12 @@ from zolvek.core.edits import states
 from zolvek.core.edits.chains import add_device, add_track, with_device
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.device_kind import DeviceKind
-from zolvek.core.model.plugin import Binding, reached
+from zolvek.core.model.plugin import USUAL_RATE, Binding, reached
 from zolvek.core.model.project import MOST_PAIRS, DeviceOutput, Project
 from zolvek.core.model.state import StatePart
 from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
 
-USUAL_RATE = 48_000.0  # at which ports that count in parts of it are compared
 MOST_STATES = 32  # of a plugin's presets that become states at once; the others are there as presets
 
 

@@ -18,6 +18,7 @@ Law = tuple[Callable[[Floats, float], Floats], Callable[[Floats, float], Floats]
 MOST_STATE = 64 << 20  # characters of what a plugin holds beyond its parameters
 DEEPEST_STATE = 64  # brackets in brackets there: readers of Turtle go down by calling themselves
 MOST_TEXT = 4_096  # characters of an id or a path
+USUAL_RATE = 48_000.0  # at which ports that count in parts of it are described and compared
 QUOTED = re.compile(r'"(?:[^"\\]|\\.)*"')
 SILENT_DB = -400.0  # below what any gain port can hold
 

@@ -61,11 +61,7 @@ def device_to(studio: Studio) -> None:
         raise ZolvekError("There is no other track.", remedy="Add one first.")
     answer = studio.ask.choose("Move device", f"{device.name} to:", list(others))
     if answer is not None:
-        chain = others[answer].devices
-        strip = bool(chain) and chain[-1].kind == "strip"
-        rank = chains.CHAIN_ORDER.get(device.role)
-        before = sum(chains.CHAIN_ORDER.get(item.role, 9) < (rank or 0) for item in chain)
-        to = before if rank is not None else len(chain) - strip
+        to = chains.place_for(others[answer].devices, device.role)
         move_device(session, device.id, others[answer].id, to)
 
 

@@ -14,6 +14,8 @@ from zolvek.sound.hosting.lv2.lv2_world import ATOM, LV2, MIDI_EVENT, World
 
 EVENTS_BYTES, MOST_BYTES = 8_192, 1 << 22  # bytes of an event buffer
 LONGEST_MIDI = 4_096  # bytes of a message that a plugin gives
+CHANNEL_BYTES = {0x80: 3, 0x90: 3, 0xA0: 3, 0xB0: 3, 0xC0: 2, 0xD0: 2, 0xE0: 3}  # of a channel's messages (MIDI 1.0)
+SYSTEM = 0xF0
 MINIMUM_SIZE = f"{LV2}ext/resize-port#minimumSize"
 
 
@@ -40,7 +42,7 @@ def write(buffer: np.ndarray, messages: list[tuple[int, bytes]], events: Sequenc
     sequence, midi, _ = event_kinds()
     rows = list(events)
     for frame, data in messages:
-        rows.append([frame, len(data) | midi << 32, int.from_bytes(data.ljust(8, b"\0"), "little", signed=True)])
+        rows.append([frame, len(data) | midi << 32, *_words(data)])
     offset = 2
     for row in sorted(rows, key=lambda words: words[0]) if events else rows:
         if offset + len(row) > len(buffer):
@@ -49,6 +51,12 @@ def write(buffer: np.ndarray, messages: list[tuple[int, bytes]], events: Sequenc
         offset += len(row)
     buffer[0] = 8 * (offset - 1) | sequence << 32
     buffer[1] = 0
+
+
+def _words(data: bytes) -> tuple[int, ...]:
+    """Bytes as words of eight, the last one filled up."""
+    padded = data.ljust((len(data) + 7) // 8 * 8, b"\0")
+    return struct.unpack(f"<{len(padded) // 8}q", padded)
 
 
 def _events(buffer: np.ndarray) -> Iterator[tuple[int, int, bytes]]:
@@ -68,13 +76,20 @@ def _events(buffer: np.ndarray) -> Iterator[tuple[int, int, bytes]]:
 
 
 def midi(buffer: np.ndarray, frames: int) -> list[tuple[int, bytes]]:
-    """The MIDI messages that a plugin has written, each at a frame."""
+    """The MIDI messages that a plugin has written, each at a frame; what is none is left out."""
     kind = event_kinds()[1]
     return [
         (min(max(frame, 0), frames - 1), body)
         for frame, event, body in _events(buffer)
-        if event == kind and 0 < len(body) <= LONGEST_MIDI and body[0] >= 0x80
+        if event == kind and 0 < len(body) <= LONGEST_MIDI and _is_message(body)
     ]
+
+
+def _is_message(data: bytes) -> bool:
+    """Whether bytes are one whole message: a plugin may write anything."""
+    if data[0] >= SYSTEM:
+        return True
+    return len(data) == CHANNEL_BYTES.get(data[0] & 0xF0) and max(data[1:]) < 0x80
 
 
 def atoms(buffer: np.ndarray) -> list[bytes]:
@@ -84,8 +99,7 @@ def atoms(buffer: np.ndarray) -> list[bytes]:
 
 def event_of(atom: bytes) -> list[int]:
     """An atom as an event at frame 0, as words of eight bytes."""
-    padded = atom.ljust((len(atom) + 7) // 8 * 8, b"\0")
-    return [0, *struct.unpack(f"<{len(padded) // 8}q", padded)]
+    return [0, *_words(atom)]
 
 
 def words_of(world: World, plugin: object, port: int) -> int:

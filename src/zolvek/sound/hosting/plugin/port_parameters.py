@@ -12,7 +12,7 @@ import re
 import numpy as np
 
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.plugin import Binding
+from zolvek.core.model.plugin import USUAL_RATE, Binding
 from zolvek.core.records import Record, replace
 from zolvek.core.value.parameter import Parameter
 
@@ -20,7 +20,6 @@ BYPASS_ID = "bypass"
 MOST_CHOICES = 128  # integers that are given one by one
 LOWEST_DB = -90.0  # at which a gain from 0 has its floor, unless it is loud all over
 LOWEST_RATIO = 1e-9
-USUAL_RATE = 48_000.0  # at which ports that count in parts of it are described
 
 
 class Port(Record, frozen=True):

@@ -16,7 +16,7 @@ import numpy as np
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.device_kind import DeviceKind, DeviceRole, Preset
-from zolvek.core.model.plugin import Binding, Plugin
+from zolvek.core.model.plugin import USUAL_RATE, Binding, Plugin
 from zolvek.core.records import replace
 from zolvek.core.value.parameter import Parameter
 from zolvek.sound.hosting.plugin import midi_parameters
@@ -27,7 +27,6 @@ from zolvek.sound.hosting.plugin.text_parameters import MOST_STEPS, PLACES, Cont
 from zolvek.sound.hosting.vst3 import vst3_paths
 from zolvek.storage.opening import is_ordinary
 
-USUAL_RATE = 48_000.0
 ID_IN_PRESET = slice(8, 40)  # of a .vstpreset: the class id, after "VST3" and the version
 MOST_READ = 3_000  # parameters
 LARGEST_PRESET_BYTES = 64 << 20  # bytes

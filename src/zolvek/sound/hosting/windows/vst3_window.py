@@ -16,11 +16,11 @@ import threading
 from typing import Any, BinaryIO
 
 from zolvek.core.errors import ZolvekError
-from zolvek.core.model.plugin import fitted, real
+from zolvek.core.model.plugin import USUAL_RATE, fitted, real
 from zolvek.core.model.project import Device
 from zolvek.sound.hosting.catalogue.loading import described
 from zolvek.sound.hosting.plugin.control_events import Driver
-from zolvek.sound.hosting.vst3.vst3_library import USUAL_RATE, loaded, state_of, with_state
+from zolvek.sound.hosting.vst3.vst3_library import loaded, state_of, with_state
 from zolvek.sound.hosting.windows.window_messages import (
     Command,
     LastState,
