@@ -239,6 +239,7 @@ def hours(count: float) -> Iterator[Row]:
     from zolvek.core.records import replace
     from zolvek.demo.night_regatta import build
     from zolvek.sound.playback.playback import Playback
+    from zolvek.sound.processes import sound_ring
 
     project = replace(build(), name="0")
     rate = 6_000
@@ -250,12 +251,11 @@ def hours(count: float) -> Iterator[Row]:
     frames, wrong, minute = 0, 0, 0
     sizes: list[tuple[float, float]] = []
     while frames < count * 3_600 * rate:
-        with playback.lock:
-            ready = len(playback.ready)
-        if not ready:
+        words = playback.ring.words
+        if not playback.begun or words[sound_ring.WRITTEN] - words[sound_ring.READ] < 480:
             time.sleep(0.001)
             continue
-        sound = playback.pull(1_344)
+        sound = playback.pull(480)
         wrong += not np.isfinite(sound).all() or bool(np.abs(sound).max() > 1.0)
         frames += len(sound)
         if frames // (60 * rate) > minute:

@@ -6,6 +6,7 @@ from __future__ import annotations
 import json
 import os
 import re
+import statistics
 import subprocess
 import sys
 import tempfile
@@ -585,7 +586,9 @@ def playing() -> None:
     from zolvek.demo.night_regatta import build
     from zolvek.studio.app import garbage_collection
     from zolvek.studio.app.application import application, make_window
-    from zolvek.studio.session.settings import Settings
+    from zolvek.studio.services.playback.audio_output import AudioOut
+    from zolvek.studio.services.playback.device_process import PACED
+    from zolvek.studio.session.settings import PlaybackSettings, Settings
 
     app = application()
     window = make_window(build(), Settings(), ask=Answers())
@@ -593,7 +596,9 @@ def playing() -> None:
     window.complete()
     app.processEvents()
     curve = hardness.focus_curve(window)
-    playback = window.studio.player.ready()
+    player = window.studio.player
+    player.made = lambda playback: AudioOut(playback, player, PlaybackSettings(device=PACED))
+    playback = player.ready()
     playback.warm_up()
     hardness.wait(1_500)
     garbage_collection.set_aside()  # as the program does by then
@@ -614,6 +619,57 @@ def playing() -> None:
         "%",
         "no limit set",
     )
+    hardness.close(window)
+
+
+@figure("heard")
+def heard_() -> None:
+    """A track is muted in the window while it plays, until the sound of that leaves for a device's buffer of 21 ms."""
+    from benchmarks.answers import Answers
+    from zolvek.core.records import replace
+    from zolvek.demo.night_regatta import build
+    from zolvek.sound.processes import sound_ring
+    from zolvek.studio.app.application import application, make_window
+    from zolvek.studio.session.settings import Settings
+
+    app = application()
+    project = build()
+    window = make_window(project, Settings(), ask=Answers())
+    window.show()
+    window.complete()
+    app.processEvents()
+    playback = window.studio.player.ready()
+    window.studio.player.play()
+    hardness.wait(2_000)
+    silent = replace(project, tracks=tuple(replace(track, muted=True) for track in project.tracks))
+    ring, silent_at, stop = playback.ring, [0.0], threading.Event()
+
+    def listen() -> None:
+        """Note when what is taken becomes silent; a window that is busy does not delay it."""
+        was = True
+        while not stop.wait(0.001):
+            read = int(ring.words[sound_ring.READ])
+            part = ring.sound[np.arange(read - 64, read) & (sound_ring.RING_FRAMES - 1)]
+            quiet = bool(np.abs(part).max() < 1e-4)
+            if quiet and not was:
+                silent_at[0] = time.perf_counter()
+            was = quiet
+
+    thread = threading.Thread(target=listen, daemon=True)
+    thread.start()
+    taken = []
+    for _ in range(10):
+        silent_at[0], began = 0.0, time.perf_counter()
+        window.session.document.edit("Mute", silent)
+        while not silent_at[0] and time.perf_counter() - began < 1.0:
+            hardness.wait(1)
+        taken.append(silent_at[0] - began)
+        window.session.document.edit("Sound", project)
+        hardness.wait(700)
+    stop.set()
+    thread.join()
+    heard = 1e3 * (statistics.median(taken) + 1_024 / playback.rate)
+    say("edit heard while playing, with a device's buffer", heard, "ms", "at most 60")
     hardness.close(window)
 
 

@@ -209,19 +209,22 @@ def noise(seed: int, piece: int, count: int) -> Floats | None:
 SHAPES = ("hold", "line", "bend", "s-curve", "cosine", "stairs", "pulses", "waves")  # that `curve_at` knows, in order
 
 
-def curve_at(
-    beat: Floats, value: Floats, shape: NDArray[np.uint8], first: Floats, second: Floats, at: Floats
-) -> Floats | None:
-    """See core.curve.curve; all arrays contiguous, `first` and `second` the constants that the shapes prepare."""
+class CurveColumns:
+    """The arrays of a curve as `curve_at` takes them, all contiguous: `first` and `second` are the constants that the
+    shapes prepare. Their addresses are looked up once: a curve is evaluated many times."""
+
+    def __init__(self, beat: Floats, value: Floats, shape: NDArray[Any], first: Floats, second: Floats) -> None:
+        self.arrays = beat, value, shape, first, second
+        self.words = (*(_address(array) for array in self.arrays), ctypes.c_int64(len(beat)))
+
+
+def curve_at(columns: CurveColumns, at: Floats) -> Floats | None:
+    """See core.curve.curve; `at` contiguous."""
     loaded = library()
     if loaded is None:
         return None
     out = np.empty(len(at))
-    addresses = (array.ctypes.data for array in (beat, value, shape, first, second))
-    loaded.zolvek_curve_at(
-        *(ctypes.c_void_p(address) for address in addresses), ctypes.c_int64(len(beat)), _address(at),
-        ctypes.c_int64(len(at)), _address(out),
-    )  # fmt: skip
+    loaded.zolvek_curve_at(*columns.words, _address(at), ctypes.c_int64(len(at)), _address(out))
     return out
 
 

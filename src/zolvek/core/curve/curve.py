@@ -133,7 +133,7 @@ class Curve:
             return np.full(at.shape, self._at_one(float(at.flat[0])))
         flat = np.ascontiguousarray(np.ravel(at))
         columns = self._columns
-        done = None if columns is None else loops.curve_at(*columns, flat)
+        done = None if columns is None else loops.curve_at(columns, flat)
         if done is not None:
             if len(self.part):
                 self._at_parts(flat, done)
@@ -149,7 +149,7 @@ class Curve:
         return out.reshape(at.shape)
 
     @cached_property
-    def _columns(self) -> tuple[Floats, Floats, np.ndarray[Any, np.dtype[np.uint8]], Floats, Floats] | None:
+    def _columns(self) -> loops.CurveColumns | None:
         """Beats, values, shapes and what these prepare of each amount, as the loop in C takes them; None for shapes
         that it does not know."""
         codes = present(self.shape)
@@ -160,8 +160,8 @@ class Curve:
             rows = slice(None) if len(codes) == 1 else self.shape == code
             for column, constant in zip(result, SHAPES[code].prepare(self.amount[rows]), strict=False):
                 column[rows] = constant
-        own = (np.ascontiguousarray(column) for column in (self.beat, self.value, self.shape))
-        return (*own, result[0], result[1])
+        beat, value, shape = (np.ascontiguousarray(column) for column in (self.beat, self.value, self.shape))
+        return loops.CurveColumns(beat, value, shape, result[0], result[1])
 
     def __getstate__(self) -> dict[str, Any]:
         """Its columns alone: what is kept with it is made again elsewhere."""

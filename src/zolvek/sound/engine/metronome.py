@@ -6,6 +6,8 @@ from __future__ import annotations
 import numpy as np
 
 from zolvek.core.arrays import Floats
+from zolvek.core.model.project import Project
+from zolvek.core.movement.recording.passes import count_in_times
 from zolvek.core.time.meter import MeterMap
 from zolvek.core.time.tempo import TempoMap
 from zolvek.sound.signal.automation import Block
@@ -47,3 +49,13 @@ def clicks(tempo: TempoMap, meter: MeterMap, stretch: Block) -> Floats:
         wave = np.sin(2 * np.pi * HERTZ[int(bar)] * age[heard])
         out[heard] += LEVEL * wave * np.exp(-age[heard] / FADE)
     return out
+
+
+def count_in_clicks(project: Project, beat: float, rate: int, count: int) -> Floats:
+    """The sound of so many clicks before a beat, beats of the meter there, in its tempo: float64 (frames,)."""
+    times = count_in_times(count, float(project.tempo.bpm(beat)), project.meter.meter_at(beat).unit) * rate
+    sound = np.zeros(round(times[-1]))
+    for number, start in enumerate(np.round(times[:-1]).astype(int).tolist()):
+        one = click(rate, number == 0)[: len(sound) - start]
+        sound[start : start + len(one)] += one
+    return sound

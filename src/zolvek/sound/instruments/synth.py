@@ -119,7 +119,9 @@ class Synth:
         ticks = now + (np.arange(0, frames + skew + FINE_FRAMES, FINE_FRAMES) - skew) / rate
         factor = np.exp2(controls.values("transpose") / 12.0)
         # Every voice's phase is its own frequency times this one count of bent time.
-        time = np.concatenate(([0.0], np.cumsum(np.broadcast_to(controls.spread(factor), (frames,)))))
+        time = np.zeros(frames + 1)
+        time[1:] = controls.spread(factor)
+        np.cumsum(time, out=time)
         tone = Tone(controls, noise)
         mono, opening = np.zeros(frames), np.zeros(len(ticks))
         for voice in self.voices:

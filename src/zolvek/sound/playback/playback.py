@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: GPL-3.0-or-later
-"""Playback: hands out sound that a worker process renders ahead, and knows what is heard now."""
+"""Playback: starts and stops the process that renders, and knows what is heard now."""
 
 from __future__ import annotations
 
@@ -15,12 +15,11 @@ from zolvek.core.errors import Failure, ZolvekError
 from zolvek.core.model.project import Project
 from zolvek.sound.engine.renderer import RATE
 from zolvek.sound.playback.pull_times import Pulls
+from zolvek.sound.processes import sound_ring
 from zolvek.sound.processes import worker_messages as messages
-from zolvek.sound.processes.worker_messages import Chunk
+from zolvek.sound.processes.sound_ring import SoundReader, SoundRing
 from zolvek.sound.processes.worker_process import WorkerProcess
 
-AHEAD = 3  # chunks kept ready: with the sink's own, well under 150 ms
-MOST_AHEAD = 8  # where the machine does not keep up: sound without gaps, edits heard later
 # Seconds after which a busy thread lets another one in: the usual 5 ms, several times on the way
 # of a chunk, is too long when the interface has its hands full.
 THREAD_SECONDS = 0.0005
@@ -29,7 +28,7 @@ MOST_LOSSES, LOSSES_WITHIN = 4, 30.0  # of workers, within seconds, after which 
 
 
 class Playback:
-    """Start, stop and loop; `pull` is what an audio sink or the silent clock calls.
+    """Start, stop and loop. The sound goes through `ring`, from which a device's process or `pull` takes it.
 
     Every public method may be called from any thread.
     """
@@ -38,34 +37,66 @@ class Playback:
         self.rate = rate
         self.lock = threading.RLock()
         self.project = project
-        self.ready: deque[Chunk] = deque()
-        self.used = 0  # frames taken from the first chunk
+        self.ring = SoundRing.create()
+        self.reader = SoundReader(self.ring)
         self.loop: tuple[float, float] | None = None
         self.other: Project | None = None
         self.hearing: tuple[bool, tuple[float, float]] = (False, (1.0, 1.0))
         self.held: tuple[tuple[str, float], ...] = ()
         self.metronome = False
-        self.filling = (
-            "",
-            "",
-        )  # the memory that the worker fills by itself, and the class that does it
-        # Of what was filled: where in the count of all frames, levels of the tracks, peaks.
+        # The memory that the worker fills in place of the ring, and the class that does it.
+        self.filling = ("", "")
+        # Of what is ready: where in the count of all frames, levels of the tracks, peaks.
         self.shown: deque[tuple[int, dict[str, float], tuple[float, float]]] = deque()
-        self.levels: dict[str, float] = {}  # of each track in what is heard now
+        self.heard: tuple[dict[str, float], tuple[float, float]] = ({}, (0.0, 0.0))  # levels and peaks
         self.pulls = Pulls()
-        self.peaks = (0.0, 0.0)  # highest sample left and right in the last pull
-        self.playing = False
-        self.ahead, self.thirsty = AHEAD, False
-        self.dry = 0  # times a sink asked in the middle of playing and nothing was ready
-        self.beat = 0.0
-        self.number = 0  # of the present play; chunks of earlier ones are dropped
-        self.begun = False  # enough of it has come to begin
+        self.wanted = False  # playing, as far as it has not come to its end
+        self.first = 0.0  # the beat that the present play begins at
+        self.number = 0  # of the present play; sound of earlier ones is left out
         self.worker: WorkerProcess | None = None
         self.spare: WorkerProcess | None = None  # takes over at once when the worker is lost
         self.closed = False
         self.losses: deque[float] = deque(maxlen=MOST_LOSSES)
         self.left_out: dict[str, str] = {}  # devices whose plugins are not run any more, and why
         self.on_loss: Callable[[ZolvekError, bool], None] | None = None
+
+    @property
+    def playing(self) -> bool:
+        """Whether the song plays."""
+        words = self.ring.words
+        return self.wanted and words[sound_ring.STOPPED_SERIAL] != self.number
+
+    @property
+    def begun(self) -> bool:
+        """Whether enough sound has come to begin."""
+        return bool(self.ring.words[sound_ring.READY_SERIAL] == self.number)
+
+    @property
+    def beat(self) -> float:
+        """The beat that is heard now."""
+        ring = self.ring
+        heard = ring.words[sound_ring.BEAT_SERIAL] == self.number
+        return float(ring.reals[sound_ring.BEAT]) if heard else self.first
+
+    @property
+    def levels(self) -> dict[str, float]:
+        """Each track's highest sample in what is heard now."""
+        return self._heard_now()[0]
+
+    @property
+    def peaks(self) -> tuple[float, float]:
+        """The highest samples left and right in what is heard now."""
+        return self._heard_now()[1]
+
+    def _heard_now(self) -> tuple[dict[str, float], tuple[float, float]]:
+        if not self.filling[0]:
+            self.set_heard(int(self.ring.words[sound_ring.READ]))
+        return self.heard
+
+    @property
+    def dry(self) -> int:
+        """How often sound was wanted in the middle of playing, and nothing was ready."""
+        return int(self.ring.words[sound_ring.DRY])
 
     def warm_up(self) -> None:
         """Start the worker, so that the first play begins at once."""
@@ -77,6 +108,7 @@ class Playback:
 
     def _brief(self, worker: WorkerProcess) -> None:
         """Say a worker all that it has to know."""
+        worker.send(messages.UseRing(str(self.ring.path)))
         worker.send(messages.Use(self.project))
         worker.send(messages.Hold(self.held))
         worker.send(messages.LeaveOut(dict(self.left_out)))
@@ -105,20 +137,26 @@ class Playback:
         """Play from `beat` on, after `count_in` clicks of the metronome."""
         self.warm_up()
         with self.lock:
-            self.ready.clear()
-            self.pulls.begin(beat)
-            self.used, self.beat, self.begun, self.thirsty = 0, beat, False, False
-            self.number += 1
-            self.playing = True
-            self._send(messages.Play(self.number, beat, self.rate, self.ahead, count_in))
+            self._begin(beat)
+            self._send(messages.Play(self.number, beat, self.rate, count_in))
             if self.spare is None:
                 self._soon_stand_by()
+
+    def _begin(self, beat: float) -> None:
+        """The sound of a new play is wanted from here on."""
+        words = self.ring.words
+        self.number += 1
+        self.first, self.wanted = beat, True
+        self.pulls.begin(beat)
+        self.shown.clear()
+        words[sound_ring.SERIAL] = self.number
+        words[sound_ring.PLAYING] = 1
 
     def stop(self) -> None:
         """Stop; what is ready is dropped."""
         with self.lock:
-            self.playing = False
-            self.ready.clear()
+            self.first, self.wanted = self.beat, False
+            self.ring.words[sound_ring.PLAYING] = 0
             self._send(messages.Stop())
 
     def use(self, project: Project) -> None:
@@ -173,7 +211,7 @@ class Playback:
         """So many frames of what was filled have been heard: what is shown of them is shown now."""
         with self.lock:
             while self.shown and self.shown[0][0] <= count:
-                _, self.levels, self.peaks = self.shown.popleft()
+                self.heard = self.shown.popleft()[1:]
 
     def set_loop(self, span: tuple[float, float] | None) -> None:
         """Repeat a span of beats, without a gap; None goes on to the end."""
@@ -182,58 +220,26 @@ class Playback:
             self._send(messages.SetLoop(self.loop))
 
     def pull(self, frames: int, played: bool = False) -> np.ndarray:
-        """The next sound, float32 (frames, 2); silence where nothing is ready. `played`: its time
-        is just over, as the silent clock has it; else it is about to begin."""
-        out = np.zeros((frames, 2), np.float32)
-        with self.lock:
-            moving = bool(self.ready) and self.ready[0].last > self.ready[0].beat
-            if self.playing and self.begun and moving and not played:  # not during a count-in
-                self.pulls.add(self.beat)
-            filled = 0
-            while filled < frames and self.ready and self.begun:
-                chunk = self.ready[0]
-                count = min(frames - filled, len(chunk.sound) - self.used)
-                out[filled : filled + count] = chunk.sound[self.used : self.used + count, :2]
-                filled, self.used = filled + count, self.used + count
-                self.beat = chunk.beat + (chunk.last - chunk.beat) * self.used / len(chunk.sound)
-                self.levels = chunk.levels
-                if self.used == len(chunk.sound):
-                    self.ready.popleft()
-                    self.used = 0
-                    self._send(messages.More(self.number, 1))
-            if self.playing and filled < frames:
-                ended = self.loop is None and self.beat >= self.project.length - 1e-6
-                self.playing = not ended
-                self._run_dry(self.begun and not ended)
-            else:
-                self.thirsty = False
-            if self.playing and self.begun and moving and played:
-                self.pulls.add(self.beat)
-            self.peaks = (0.0, 0.0) if not filled else (float(np.abs(out[:, 0]).max()), float(np.abs(out[:, 1]).max()))
-        return out
-
-    def _run_dry(self, dry: bool) -> None:
-        """Count it; at the first of several times keep one chunk more ready from now on."""
-        self.dry += dry
-        if dry and not self.thirsty and self.ahead < MOST_AHEAD:
-            self.ahead += 1
-            self._send(messages.More(self.number, 1))
-        self.thirsty = dry
+        """The next sound, float32 (frames, 2), taken by this process itself: see `SoundReader.pull`."""
+        return self.reader.pull(frames, played)
 
     def beat_at(self, seconds: float) -> float:
         """The beat that was heard at a time of time.perf_counter: counted from the last pull
         before it, so that neither the screen's nor the chunks' pace comes in."""
         with self.lock:  # to the end: a seek meanwhile would be undone by what was found before it
-            return self.pulls.beat_at(seconds, self.beat, self.project.tempo, self.loop)
+            rows = sound_ring.pulls(self.ring, self.number)
+            return self.pulls.beat_at(rows, seconds, self.beat, self.project.tempo, self.loop)
 
     def close(self) -> None:
         """End the workers; well within two seconds, whatever they do."""
         with self.lock:
             workers = [item for item in (self.worker, self.spare) if item is not None]
             self.worker = self.spare = None
-            self.playing, self.closed = False, True
+            self.wanted, self.closed = False, True
+            self.ring.words[sound_ring.PLAYING] = 0
         for worker in workers:
             worker.close()
+        self.ring.remove()
 
     def _send(self, command: messages.Command) -> None:
         if self.worker is not None:
@@ -242,20 +248,10 @@ class Playback:
     def _taken(self, worker: WorkerProcess, report: messages.Report) -> None:
         if isinstance(report, messages.Trouble):
             self._say(worker, report)
-        elif isinstance(report, messages.FillProgress):
-            if report.shown is not None:
-                with self.lock:
+        elif isinstance(report, messages.FillProgress) and report.shown is not None:
+            with self.lock:
+                if worker is self.worker and report.number in (0, self.number):
                     self.shown.append(report.shown)
-        elif isinstance(report, Chunk):
-            self._take_chunk(worker, report)
-
-    def _take_chunk(self, worker: WorkerProcess, chunk: Chunk) -> None:
-        with self.lock:
-            if worker is self.worker and chunk.number == self.number and self.playing:
-                self.ready.append(chunk)
-                # With less in hand than is kept ready, the very start would run dry.
-                ends = self.loop is None and chunk.last >= self.project.length - 1e-6
-                self.begun = self.begun or ends or len(self.ready) >= self.ahead
 
     def _say(self, worker: WorkerProcess, report: messages.Trouble) -> None:
         """What a worker reports while it goes on."""
@@ -296,17 +292,15 @@ class Playback:
                     None,
                 )
                 self._brief(self.worker)
-                self.number += 1
-                self.ready.clear()
-                self.pulls.begin(self.beat)
-                self.used, self.begun = 0, False
                 if self.filling[0]:
                     self._send(messages.Fill(*self.filling))
                 else:
-                    self._send(messages.Play(self.number, self.beat, self.rate, self.ahead))
+                    self._begin(self.beat)
+                    self._send(messages.Play(self.number, self.first, self.rate))
                 self._soon_stand_by()
             elif playing:
-                self.playing = False
+                self.first, self.wanted = self.beat, False
+                self.ring.words[sound_ring.PLAYING] = 0
         if playing and self.on_loss is not None:
             self.on_loss(blamed or _loss(reason, goes_on), goes_on)
 

@@ -3,39 +3,37 @@
 
 from __future__ import annotations
 
-import time
-from collections import deque
-
 from zolvek.core.time.tempo import TempoMap
 
 LATE_BEATS = 0.25  # beats that sound may be late by; going back further is a loop
 LONGEST_PULL_S = 0.2  # seconds that the clock goes on by itself after a pull
-KEPT = 256
 
 
 class Pulls:
-    """When sound was pulled, and the beat then. One thread at a time: its owner has the lock."""
+    """The time between the moments at which sound was taken. One thread at a time: its owner has the lock."""
 
     def __init__(self) -> None:
-        self.rows: deque[tuple[float, float]] = deque(maxlen=KEPT)
         self.latest = 0.0  # the latest beat that was given
         self.counted: tuple[object, float, float] = (None, 0.0, 0.0)  # tempo, beat, its second
 
     def begin(self, beat: float) -> None:
         """Playing begins there."""
-        self.rows.clear()
         self.latest = beat
 
-    def add(self, beat: float) -> None:
-        """Note that sound from a beat is pulled now."""
-        self.rows.append((time.perf_counter(), beat))
-
-    def beat_at(self, seconds: float, beat: float, tempo: TempoMap, loop: tuple[float, float] | None) -> float:
-        """The beat heard at a time of time.perf_counter; `beat` where nothing has been pulled."""
-        if not self.rows:
+    def beat_at(
+        self,
+        rows: list[tuple[float, float]],
+        seconds: float,
+        beat: float,
+        tempo: TempoMap,
+        loop: tuple[float, float] | None,
+    ) -> float:
+        """The beat heard at a time of time.perf_counter, from rows of (time, beat), the latest last; `beat` where
+        nothing has been taken."""
+        if not rows:
             return beat
-        last = (row for row in reversed(self.rows) if row[0] <= seconds)
-        at, beat = next(last, self.rows[0])
+        last = (row for row in reversed(rows) if row[0] <= seconds)
+        at, beat = next(last, rows[0])
         elapsed = min(max(seconds - at, 0.0), LONGEST_PULL_S)
         if self.counted[:2] != (tempo, beat):
             self.counted = tempo, beat, float(tempo.seconds(beat))  # the same for many moves

@@ -2,8 +2,9 @@
 """The playback worker: a process of its own that renders ahead, so that neither the window nor
 the sound waits for the other. Run as `python -m zolvek.sound.processes.render_worker`.
 
-It reads commands from its standard input and writes chunks, and signs of life, to its standard output
-(`worker_messages`). Where tracks are wanted by themselves, theirs follow in a chunk's columns, left and right of each.
+It reads commands from its standard input and writes signs of life to its standard output (`worker_messages`); sound
+goes through memory (`sound_ring`). Where tracks are wanted by themselves, theirs follow in a chunk's columns, left and
+right of each.
 
 There may be another version of the project, to compare: both are rendered side by side, and going
 from one to the other is a short cross-fade at the same place.
@@ -21,6 +22,7 @@ import threading
 import time
 from collections.abc import Callable
 from importlib import import_module
+from pathlib import Path
 from typing import Any, BinaryIO, NamedTuple
 
 import numpy as np
@@ -29,21 +31,26 @@ from msgspec.structs import astuple
 from zolvek.core.arrays import Floats
 from zolvek.core.edits.monitoring import Listening, heard
 from zolvek.core.model.project import Project
-from zolvek.core.movement.recording.passes import count_in_times
 from zolvek.sound.engine.device_registry import LEFT_OUT
-from zolvek.sound.engine.metronome import click, clicks
+from zolvek.sound.engine.metronome import clicks, count_in_clicks
 from zolvek.sound.engine.renderer import Renderer
 from zolvek.sound.hosting.plugin import work_mark
 from zolvek.sound.processes import worker_messages as messages
 from zolvek.sound.processes.framing import Receiver
+from zolvek.sound.processes.sound_ring import SoundRing, SoundWriter
 from zolvek.sound.processes.worker_messages import ALIVE_EVERY_S, Command, Report
 from zolvek.sound.signal.automation import Block
 from zolvek.storage.python_process import own_output
 
 IDLE_POLL_S = 0.002  # seconds between looks whether sound is wanted
 CHUNK_FRAMES = 1_344  # frames rendered at a time: shorter ones cost more in all
+RING_CHUNK_FRAMES = 960  # the same for a sound device: longer ones would let an edit wait
 FADE_SECONDS = 0.015  # from one version to the other
 VERSIONS_APART_BEATS = 0.02  # beats that the versions may drift apart, by their tempos
+
+
+# Of what is ready: where in the count of all frames it begins, levels of the tracks, peaks left and right.
+Shown = tuple[int, dict[str, float], tuple[float, float]]
 
 
 class RenderedChunk(NamedTuple):
@@ -58,7 +65,7 @@ class RenderedChunk(NamedTuple):
 
 
 class Worker:
-    """Renders chunk after chunk while it plays and has been asked for more."""
+    """Renders chunk after chunk while it plays and more is wanted."""
 
     def __init__(self, out: BinaryIO) -> None:
         self.out, self.giving = out, threading.Lock()
@@ -77,7 +84,8 @@ class Worker:
         self.counted = 0
         self.discard = 0  # frames that come before what has been asked for: devices are late
         self.loop: tuple[float, float] | None = None
-        self.play_number = self.wanted = self.rate = 0
+        self.play_number = 0
+        self.writer: SoundWriter | None = None  # into the ring
         self.closing = self.warm = False
         self.filling: Any = None  # what `Fill` names
         self.shown = 0.0  # when something of it was given last
@@ -119,16 +127,22 @@ class Worker:
         """Switch the metronome on or off."""
         self.metronome = on
 
-    def play(self, number: int, beat: float, rate: int, wanted: int, count_in: int = 0) -> None:
+    def use_ring(self, path: str) -> None:
+        """Where the sound of plays goes."""
+        self.writer = SoundWriter(SoundRing(Path(path)))
+
+    def play(self, number: int, beat: float, rate: int, count_in: int = 0) -> None:
         """`count_in`: clicks, beats of the meter at `beat`, before it begins."""
-        self.play_number, self.wanted = number, wanted
+        self.play_number = number
+        if self.writer is not None:
+            self.writer.begin(number)
         self.renderer = Renderer(self.project, rate, before=self.renderer or self.rested)
         self.rested = None
         self.muted = {row for row in self.muted if row[0]}  # the mix is tried again
         self.renderer.seek(beat)
         self.discard = self.renderer.prepare()
         self.other_renderer, self.share = None, self.wanted_share
-        self.counted, self.counting = 0, self._count_in(beat, rate, count_in)
+        self.counted, self.counting = 0, count_in_clicks(self.project, beat, rate, count_in)
 
     def key(self, track: str, pitch: int, velocity: float) -> None:
         """A key down by hand; with no velocity, up."""
@@ -136,11 +150,6 @@ class Worker:
             self.renderer.press(track, pitch, velocity)
         elif self.renderer is not None:
             self.renderer.let_up(track, pitch)
-
-    def more(self, number: int, count: int) -> None:
-        """So many more chunks are wanted of a play."""
-        if number == self.play_number:
-            self.wanted += count
 
     def set_loop(self, span: tuple[float, float] | None) -> None:
         """Loop a span of beats, or None."""
@@ -166,20 +175,11 @@ class Worker:
         """End after this command."""
         self.closing = True
 
-    def _count_in(self, beat: float, rate: int, clicks_wanted: int) -> Floats:
-        """The sound of a count-in: float64 (frames,)."""
-        unit = self.project.meter.meter_at(beat).unit
-        times = count_in_times(clicks_wanted, float(self.project.tempo.bpm(beat)), unit) * rate
-        sound = np.zeros(round(times[-1]))
-        for number, start in enumerate(np.round(times[:-1]).astype(int).tolist()):
-            one = click(rate, number == 0)[: len(sound) - start]
-            sound[start : start + len(one)] += one
-        return sound
-
     @property
     def busy(self) -> bool:
         """Whether there is a chunk to render."""
-        return self.renderer is not None and self.wanted > 0 and not self.ended
+        writer = self.writer
+        return self.renderer is not None and writer is not None and writer.room and not self.ended
 
     @property
     def ended(self) -> bool:
@@ -188,18 +188,26 @@ class Worker:
         counted = self.counted >= len(self.counting)
         return counted and self.loop is None and beat >= self.project.length - 1e-9
 
-    def render(self) -> None:
-        """Render and write the next chunk."""
-        self.wanted -= 1
-        self._give(messages.Chunk(self.play_number, *self.chunk()))
+    def render(self) -> Shown | None:
+        """Write the next chunk, as long as more is wanted; returns what is shown of it when it is heard."""
+        writer = self.writer
+        if self.renderer is None or writer is None:
+            return None
+        shown = None
+        if self.busy:
+            _, beat, last, sound, levels = self.chunk(RING_CHUNK_FRAMES)
+            left, right = np.abs(sound[:, :2]).max(axis=0).tolist()
+            shown = writer.write(beat, last, sound), levels, (left, right)
+        writer.update(self.ended)
+        return shown
 
-    def chunk(self) -> RenderedChunk:
+    def chunk(self, longest: int = CHUNK_FRAMES) -> RenderedChunk:
         """The next chunk: the song frame and the beat it begins at, the beat it ends at, its sound and the tracks'
         levels. It ends where the loop does."""
         renderer, loop = self.renderer, self.loop
         assert renderer is not None
         if self.counted < len(self.counting):
-            part = self.counting[self.counted : self.counted + CHUNK_FRAMES]
+            part = self.counting[self.counted : self.counted + longest]
             frame = renderer.frame - (len(self.counting) - self.counted)
             self.counted += len(part)
             sound = np.repeat(part[:, None], 2, axis=1).astype(np.float32)
@@ -211,7 +219,7 @@ class Worker:
             renderer.use(self.project)
         self._turn(renderer, loop)
         first, beat = renderer.heard
-        frames = renderer.unbroken(CHUNK_FRAMES)
+        frames = renderer.unbroken(longest)
         if loop is None:
             frames = max(min(frames, renderer.frame_of(self.project.length) - first), 1)
         mix = self._stretch(renderer, loop, frames)
@@ -271,22 +279,23 @@ class Worker:
     def work(self) -> None:
         """What there is to do while no command has come."""
         if self.filling is None:
-            self.render()
-            self.report()
-            return
-        shown = self.filling.work(self) if self.filling.due else None
+            number, shown = self.play_number, self.render()
+        else:
+            number, shown = 0, self.filling.work(self) if self.filling.due else None
         self.report()
         now = time.monotonic()
         if shown is not None or now - self.shown > ALIVE_EVERY_S:
             self.shown = now
-            self._give(messages.FillProgress(shown))
+            self._give(messages.FillProgress(shown, number))
 
     @property
     def patience(self) -> float | None:
         """Seconds to wait for a command; None until one comes."""
         if self.filling is not None:
             return 0.0 if self.filling.due else IDLE_POLL_S
-        return 0.0 if self.busy else None
+        if self.renderer is None:
+            return None
+        return 0.0 if self.busy else IDLE_POLL_S
 
     def _give(self, report: Report) -> None:
         data = pickle.dumps(report, protocol=pickle.HIGHEST_PROTOCOL)
@@ -357,9 +366,9 @@ HANDLERS: dict[type[Command], Callable[..., None]] = {
     messages.HearOther: Worker.hear_other,
     messages.UseMetronome: Worker.use_metronome,
     messages.Fill: Worker.fill,
+    messages.UseRing: Worker.use_ring,
     messages.Play: Worker.play,
     messages.Key: Worker.key,
-    messages.More: Worker.more,
     messages.SetLoop: Worker.set_loop,
     messages.Stop: Worker.stop,
     messages.Close: Worker.close,

@@ -8,7 +8,6 @@ of its struct are the arguments of what handles it.
 from __future__ import annotations
 
 import msgspec
-import numpy as np
 
 from zolvek.core.model.project import Project
 
@@ -62,13 +61,18 @@ class Fill(Command, frozen=True):
     filler: str
 
 
+class UseRing(Command, frozen=True):
+    """Where the sound of plays goes: the path of a `sound_ring.SoundRing`."""
+
+    path: str
+
+
 class Play(Command, frozen=True):
-    """Play number `number` from a beat, at a rate in Hz: `wanted` chunks, after `count_in` clicks."""
+    """Play number `number` from a beat, at a rate in Hz, after `count_in` clicks."""
 
     number: int
     beat: float
     rate: int
-    wanted: int
     count_in: int = 0
 
 
@@ -78,13 +82,6 @@ class Key(Command, frozen=True):
     track: str
     pitch: int
     velocity: float
-
-
-class More(Command, frozen=True):
-    """So many more chunks of a play."""
-
-    number: int
-    count: int
 
 
 class SetLoop(Command, frozen=True):
@@ -102,7 +99,7 @@ class Close(Command, frozen=True):
 # Commands that a later one of the same kind replaces, as long as it has not been sent.
 STATES = (Use, UseOther, Hold, LeaveOut)
 # Commands after which sound is expected.
-STARTS = (Play, More, Fill)
+STARTS = (Play, Fill)
 
 
 class Report(msgspec.Struct, frozen=True, tag=True):
@@ -119,22 +116,12 @@ class WorkerFailure(Report, frozen=True):
     reason: str
 
 
-class Chunk(Report, frozen=True):
-    """Rendered sound of a play, float32 (frames, 2 or more: each track's follow): the song frame it begins at, the
-    beats it begins and ends at, and the highest sample of each track in it."""
-
-    number: int
-    frame: int
-    beat: float
-    last: float
-    sound: np.ndarray
-    levels: dict[str, float]
-
-
 class FillProgress(Report, frozen=True):
-    """Sound has gone where it is wanted by itself: the count of frames so far, the tracks' levels, the peaks."""
+    """Sound of a play (0 where a memory is filled by itself) is ready: the count of frames it begins at, the tracks'
+    levels, the peaks; or, with None, nothing more is wanted yet."""
 
     shown: tuple[int, dict[str, float], tuple[float, float]] | None
+    number: int = 0
 
 
 class Trouble(Report, frozen=True):

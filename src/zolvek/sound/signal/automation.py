@@ -6,6 +6,7 @@ Values are computed on a control grid, every few frames and at every jump, and h
 
 from __future__ import annotations
 
+from functools import cached_property
 from itertools import pairwise
 
 import numpy as np
@@ -82,7 +83,11 @@ class Controls:
     def __init__(self, device: Device, lanes: dict[str, EvaluatedLane], stretch: Block, spacing: int) -> None:
         self.device, self.lanes, self.stretch = device, lanes, stretch
         self.cuts, self.taken = self._cuts(spacing)
-        self.counts = np.diff(self.cuts, append=stretch.frames)
+
+    @cached_property
+    def counts(self) -> Ints:
+        """For how many frames the values of each cut hold."""
+        return np.concatenate((self.cuts[1:], [self.stretch.frames])) - self.cuts
 
     def _cuts(self, spacing: int) -> tuple[Ints, Floats]:
         """The cuts, and the beats at which values are taken for them."""

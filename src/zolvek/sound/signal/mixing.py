@@ -33,7 +33,7 @@ def smoothed(gain: Floats, frames: int, rate: int, state: float) -> tuple[Floats
     if len(gain) == 1 and abs(gain[0] - state) < 1e-12:
         return np.array([state]), state
     keep = float(np.exp(-1.0 / (GLIDE_SECONDS * rate)))
-    full = np.broadcast_to(np.asarray(gain, float), (frames,))
+    full = np.full(frames, float(gain[0])) if len(gain) == 1 else np.asarray(gain, float)
     out, _ = lfilter([1.0 - keep], [1.0, -keep], full, zi=[keep * state])
     return out, float(out[-1])
 

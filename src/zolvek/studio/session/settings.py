@@ -137,7 +137,7 @@ class PlaybackSettings(Area):
 
     pre_roll: Wait = 0.0  # beats before the selection from which it is played
     device: str = ""  # the audio output by name; "" for the system's default
-    buffer_frames: Frames = 2_048
+    buffer_frames: Frames = 1_024
 
 
 @dataclass

@@ -15,7 +15,7 @@ import numpy as np
 from zolvek.core.model.project import Project
 from zolvek.core.time.tempo import TempoMap
 from zolvek.sync.jack import shared_layout as s
-from zolvek.sync.jack.shared_memory import SharedMemory
+from zolvek.sync.jack.port_memory import PortMemory
 from zolvek.sync.timeline.song_timeline import tempo_key, tempo_table
 
 AHEAD_FRAMES = 4_800  # frames that are kept ready; more, where that was not enough
@@ -32,7 +32,7 @@ class Renders(Protocol):
     apart: bool
     loop: tuple[float, float] | None
 
-    def play(self, number: int, beat: float, rate: int, wanted: int, count_in: int = 0) -> None:
+    def play(self, number: int, beat: float, rate: int, count_in: int = 0) -> None:
         """Begin play `number` at a beat."""
         ...
 
@@ -50,7 +50,7 @@ class AudioPrefill:
     """One memory that is kept filled, from its beginning to its end."""
 
     def __init__(self, path: str) -> None:
-        self.memory = SharedMemory(Path(path))
+        self.memory = PortMemory(Path(path))
         self.words = self.memory.words
         self.serial = 0  # that is being filled for
         self.checked = 0.0
@@ -125,7 +125,7 @@ class AudioPrefill:
             frame, clicks = int(words[s.QUIET_UNTIL]), int(words[s.CLICKS])
         words[s.ENDED] = 0
         self.serial = serial
-        worker.play(0, self._beat(worker, frame), self.rate, 0, clicks)
+        worker.play(0, self._beat(worker, frame), self.rate, clicks)
 
     @property
     def written(self) -> int:

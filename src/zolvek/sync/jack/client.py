@@ -16,8 +16,8 @@ from zolvek.sync.emission.tables import MessageTables, addresses_of
 from zolvek.sync.jack import audio_server, library
 from zolvek.sync.jack import shared_layout as s
 from zolvek.sync.jack.link_messages import OtherPort
+from zolvek.sync.jack.port_memory import PortMemory
 from zolvek.sync.jack.shared_layout import ROWS
-from zolvek.sync.jack.shared_memory import SharedMemory
 from zolvek.sync.timeline.control_voltages import voltage_key
 
 NAME = "Zolvek"
@@ -29,7 +29,7 @@ UNKNOWN = 0  # a port that could not be registered
 class Client:
     """Raises ZolvekError where there is no server, or it refuses."""
 
-    def __init__(self, memory: SharedMemory, ports: tuple[Port, ...]) -> None:
+    def __init__(self, memory: PortMemory, ports: tuple[Port, ...]) -> None:
         self.memory, self.words = memory, memory.words
         self.library = library.library()
         self.callbacks = audio_server.addresses()

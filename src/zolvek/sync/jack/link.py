@@ -18,7 +18,7 @@ from zolvek.storage.python_process import begin, command, end, shut
 from zolvek.sync.jack import link_messages as messages
 from zolvek.sync.jack import shared_layout as s
 from zolvek.sync.jack.link_messages import Command, Report
-from zolvek.sync.jack.shared_memory import SharedMemory
+from zolvek.sync.jack.port_memory import PortMemory
 from zolvek.sync.timeline.song_timeline import tempo_key, tempo_table
 
 START_TIMEOUT_S = 3.0  # seconds within which an order to play is taken up, or was in vain
@@ -34,7 +34,7 @@ class Link:
 
     def __init__(self, on_report: Callable[[Report], object]) -> None:
         self.on_report = on_report
-        self.memory = SharedMemory.create()
+        self.memory = PortMemory.create()
         self.words, self.reals = self.memory.words, self.memory.reals
         self.report = Report()
         self.project = Project()

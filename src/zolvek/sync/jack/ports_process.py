@@ -34,8 +34,8 @@ from zolvek.sync.jack import link_messages as messages
 from zolvek.sync.jack import port_query
 from zolvek.sync.jack import shared_layout as s
 from zolvek.sync.jack.link_messages import NEED_SERVER, NO_SERVER, Command, OtherPort, Report
+from zolvek.sync.jack.port_memory import PortMemory
 from zolvek.sync.jack.shared_layout import ROWS
-from zolvek.sync.jack.shared_memory import SharedMemory
 from zolvek.sync.timeline.clock_messages import RATES
 
 POLL_INTERVAL_S = 0.01  # seconds between looks at what the callbacks say
@@ -59,7 +59,7 @@ class Built(NamedTuple):
 class PortsProcess:
     """One client at a time, for as long as the program wants one."""
 
-    def __init__(self, memory: SharedMemory, out: BinaryIO) -> None:
+    def __init__(self, memory: PortMemory, out: BinaryIO) -> None:
         self.memory, self.words, self.out = memory, memory.words, out
         self.commands: queue.Queue[Command | Built] = queue.Queue()
         self.client: Any = None  # of sound.jack.client
@@ -356,7 +356,7 @@ HANDLERS: dict[type[Command], Callable[..., None]] = {
 
 def main(path: str, source: BinaryIO, out: BinaryIO) -> None:
     """Run the process on a memory file, with commands from `source` and reports to `out`."""
-    memory = SharedMemory(Path(path))
+    memory = PortMemory(Path(path))
     memory.touch(min(FEWEST_ROWS, ROWS))
     process = PortsProcess(memory, out)
     receiver = Receiver(source)

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -127,7 +128,7 @@ class Player(QObject):
             from zolvek.studio.services.playback.audio_output import AudioOut
 
             kept = self.session.settings.playback
-            make = self.made or (lambda playback: AudioOut(playback, self, kept.device, kept.buffer_frames))
+            make = self.made or partial(AudioOut, parent=self, settings=kept, on_change=self.changed.emit)
             self.out = make(self.playback)
             self._set_loop()
         return self.playback
