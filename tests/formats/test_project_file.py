@@ -11,17 +11,22 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
 from tests import few
 from tests.core.curves import curves
+from zolvek.core.curve.construction import lines
 from zolvek.core.curve.curve import Curve
 from zolvek.core.edits.replacement import with_curve
 from zolvek.core.errors import ZolvekError
+from zolvek.core.model.project import Project
+from zolvek.core.records import replace
 from zolvek.demo.night_regatta import build
 from zolvek.formats.project import project_file
+from zolvek.formats.project.document_parts import LONG
 from zolvek.formats.tables import curve_csv
 from zolvek.storage import atomic
 
@@ -119,3 +124,23 @@ class CurveCsv(unittest.TestCase):
         read = curve_csv.from_text(text, "x")
         np.testing.assert_array_equal(read.beat, [0, 4])
         self.assertEqual(read.amount[1], -0.5)
+
+
+class Parts(unittest.TestCase):
+    """Encoded part by part, with parts kept from the last time, it is what it is encoded whole."""
+
+    def whole(self, project: Project) -> bytes:
+        document = json.loads(project_file.encode(replace(project, tracks=())))
+        plain = msgspec.json.decode(msgspec.json.encode(project, enc_hook=project_file.to_plain))
+        return msgspec.json.format(msgspec.json.encode(document | {"project": plain}), indent=1)
+
+    def test_parts_are_the_whole(self) -> None:
+        """Long columns of all lengths near a stretch's, edits between, tracks that go and come again."""
+        rng = np.random.default_rng(3)
+        lane = next(DEMO.lanes())
+        for count in (1, LONG - 1, LONG, LONG + 1, 2 * LONG, 2 * LONG + 1, 5 * LONG + 17):
+            project = with_curve(DEMO, lane.id, lines(np.arange(count) * 0.001, rng.random(count)))
+            self.assertEqual(project_file.encode(project), self.whole(project))
+            fewer = replace(project, tracks=project.tracks[1:])
+            self.assertEqual(project_file.encode(fewer), self.whole(fewer))
+            self.assertEqual(project_file.encode(project), self.whole(project))

@@ -106,12 +106,12 @@ def _pour(target: Path, write: Callable[[Path], None]) -> None:
             shutil.copyfileobj(source, out)
 
 
-def write_bytes(path: str | os.PathLike[str], data: bytes) -> Path:
-    """Write a file completely or not at all. Raises ZolvekError or OSError."""
+def write_bytes(path: str | os.PathLike[str], data: bytes | list[bytes]) -> Path:
+    """Write a file, given whole or in pieces, completely or not at all. Raises ZolvekError or OSError."""
 
     def write(temporary: Path) -> None:
         with open(temporary, "wb") as file:
-            file.write(data)
+            file.writelines([data] if isinstance(data, bytes) else data)
 
     return written(path, write)
 

@@ -21,6 +21,7 @@ from zolvek.core.model.source import SHIPPED
 from zolvek.core.records import replace
 from zolvek.formats.audio.sound_content import with_contents
 from zolvek.formats.project import unknown_keys
+from zolvek.formats.project.document_parts import PartsEncoder
 from zolvek.formats.project.own_files import need_other
 from zolvek.storage.atomic import write_bytes
 from zolvek.storage.opening import read_bytes
@@ -40,16 +41,19 @@ UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {}
 
 def encode(project: Project) -> bytes:
     """The project as the bytes of its file."""
+    return b"".join(encode_pieces(project))
+
+
+def encode_pieces(project: Project) -> list[bytes]:
+    """The same in pieces, none of which takes long."""
     document = {
         "format": FORMAT,
         "version": VERSION,
         "minor": minor_of(project),
         **_beside(project),
-        "project": _plain_project(project),
     }
     try:
-        data = unknown_keys.restored(msgspec.json.encode(document, enc_hook=to_plain))
-        return msgspec.json.format(data, indent=1)
+        return PARTS.encode(document, _plain_project(project))
     except UnicodeEncodeError as error:
         raise Failure(f"A name can't be written as text: {error.object!r:.80}.", "the project", "Rename it.") from error
 
@@ -129,6 +133,9 @@ def from_plain(kind: Any, plain: Any) -> Any:
 def _is_table(plain: list[Any]) -> bool:
     """Whether a list is one of rows, each as long as the first."""
     return set(map(type, plain)) == {list} and len(set(map(len, plain))) == 1
+
+
+PARTS = PartsEncoder(to_plain)
 
 
 def decode(data: bytes, where: str = "the project") -> Project:
@@ -219,7 +226,7 @@ def save(project: Project, path: str | os.PathLike[str]) -> Path:
                 if near.startswith(SHIPPED):  # a name of a user's own that begins so
                     near = f"./{near}"
                 project = with_file_found(project, name, near)
-    return write_bytes(path, encode(project))
+    return write_bytes(path, encode_pieces(project))
 
 
 def load(path: str | os.PathLike[str], folder: Path | None = None) -> Project:

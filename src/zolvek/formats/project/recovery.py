@@ -84,9 +84,9 @@ def keep(project: Project, path: Path | None) -> Path:
         "path": str(path or ""),
         "when": time.time(),
         "process": process_identity.own(),
-        "project": msgspec.Raw(project_file.encode(project)),
     }
-    return write_bytes(target, msgspec.json.encode(head))
+    front = msgspec.json.encode(head)[:-1] + b',"project":'
+    return write_bytes(target, [front, *project_file.encode_pieces(project), b"}"])
 
 
 def release(file: Path | None = None) -> None:

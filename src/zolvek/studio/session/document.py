@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -114,9 +115,15 @@ class Document(QObject):
 
     # --- its file ---
 
-    def mark_saved(self, path: Path) -> None:
-        """The present project is in the file at `path`."""
-        self.path, self.saved, self.saved_key = path, self.project, self.history.key
+    @property
+    def state(self) -> tuple[Project, Any]:
+        """The project and where in the history it is."""
+        return self.project, self.history.key
+
+    def mark_saved(self, path: Path, state: tuple[Project, Any] | None = None) -> None:
+        """The project, or an earlier `state`, is in the file at `path`."""
+        self.path = path
+        self.saved, self.saved_key = state or self.state
         self.changed.emit()
 
     def mark_unsaved(self) -> None:

@@ -16,6 +16,7 @@ from zolvek.studio.services.files import paths
 from zolvek.studio.services.files.autosave import Autosave
 from zolvek.studio.services.files.exports import Exports
 from zolvek.studio.services.recording.recorder import Recorder
+from zolvek.studio.services.tasks.thread_work import run_while_painting
 from zolvek.studio.session.asking import Ask
 from zolvek.studio.session.session import Session
 
@@ -198,13 +199,15 @@ class Files:
             if path != self.locked:
                 recovery.lock(path)
             recovery.back_up(path)
-            project_file.save(self.session.project, path)
+            state = self.document.state
+            run_while_painting(lambda: project_file.save(state[0], path))
             if self.locked not in (None, path):
                 self._release()
             self.locked, self.stamp = path, recovery.stamp(path)
-            self.document.mark_saved(path)
+            self.document.mark_saved(path, state)
             self.session.settings.add_recent(path)
-            self.autosave.settled()
+            if not self.document.modified:
+                self.autosave.settled()
             self.session.notices.say(f"Saved {path.name}")
 
         done = self.session.notices.run_guarded(work)

@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from PyQt6.QtCore import QThread, pyqtSignal
+from PyQt6.QtCore import QEventLoop, QThread, pyqtSignal
 
 from zolvek.core.errors import ZolvekError
 
@@ -20,6 +20,19 @@ def end(thread: Work) -> None:
     thread.stop()
     if not thread.wait(LEAVING_MS):
         ABANDONED.append(thread)  # it can't be given: it ends with the program
+
+
+def run_while_painting(work: Callable[[], Any]) -> Any:
+    """What `work` gives, done in a thread: meanwhile the window is painted and plays on; keys and the mouse wait.
+    Raises the ZolvekError that it ends with."""
+    thread, loop = Work(lambda _: work()), QEventLoop()
+    thread.finished.connect(loop.quit)
+    thread.start()
+    loop.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
+    thread.wait()
+    if thread.error is not None:
+        raise thread.error
+    return thread.result
 
 
 class Work(QThread):
