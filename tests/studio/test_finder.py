@@ -241,7 +241,7 @@ class InTheWindow(WindowTest):
         with mock.patch.object(self.ask, "fill", fill):
             self.ask.accepts = False
             self.do("preferences")
-            self.assertEqual((settings.recording.count_in, settings.playback.buffer_frames), (4, 2_048))
+            self.assertEqual((settings.recording.count_in, settings.playback.buffer_frames), (4, 1_024))
             self.ask.accepts = True
             self.do("preferences")
         self.assertEqual((settings.recording.count_in, settings.playback.buffer_frames), (2, 512))

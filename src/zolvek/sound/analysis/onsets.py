@@ -37,6 +37,7 @@ QUIET = 0.02  # of the highest flux: less is none
 LOOK = 0.03, 0.035  # seconds before and after a peak in which the level's rise is looked for
 STEP_FRAMES = 22  # of the level that is looked at
 STEP = STEP_FRAMES / RATE  # seconds
+RISE_STEPS = round(0.006 / STEP)  # over which the level before and after is looked at
 RISEN = 0.1  # of its way up: where it begins
 SLOWEST, QUICKEST, USUAL, SPREAD = 40.0, 240.0, 120.0, 0.9  # BPM, and octaves about the usual
 Progress = Callable[[int, int], object]
@@ -134,7 +135,8 @@ def found(pieces: Any) -> Hits:
     every = np.concatenate(flux)
     peaks = _peaks(every)
     level = np.concatenate(levels)
-    seconds = np.array([_placed(level, peak * HOP / RATE) for peak in peaks.tolist()])
+    highest = _highest(level)
+    seconds = np.array([_placed(level, highest, peak * HOP / RATE) for peak in peaks.tolist()])
     strength = every[peaks] / max(float(every.max()), 1e-12) if peaks.size else np.empty(0)
     keep = np.append(True, np.diff(seconds) >= APART) if seconds.size else np.empty(0, bool)
     bands = _band_strength(np.concatenate(in_bands), peaks)
@@ -201,9 +203,12 @@ def _bands() -> Floats:
 
 def _spectra(sound: Floats, count: int, weights: Floats) -> Floats:
     """What is in each band in each frame, (frames, bands)."""
-    frames = np.lib.stride_tricks.sliding_window_view(sound, FRAME)[: count * HOP : HOP]
-    size = np.abs(np.fft.rfft(frames * np.hanning(FRAME), axis=1))
-    return size @ weights
+    from scipy.fft import rfft
+
+    # Single precision is 120 dB better than what a rise has to be.
+    frames = np.lib.stride_tricks.sliding_window_view(sound.astype(np.float32), FRAME)[: count * HOP : HOP]
+    size = np.abs(rfft(frames * np.hanning(FRAME).astype(np.float32), axis=1, overwrite_x=True))
+    return floats(size @ weights.astype(np.float32))
 
 
 def _peaks(flux: Floats) -> np.ndarray[Any, np.dtype[np.intp]]:
@@ -222,18 +227,23 @@ def _peaks(flux: Floats) -> np.ndarray[Any, np.dtype[np.intp]]:
     return np.flatnonzero((flux == highest) & stands)
 
 
-def _placed(level: Floats, seconds: float) -> float:
-    """Where the level begins to rise near a peak of the flux."""
+def _highest(level: Floats) -> Floats:
+    """The highest level in the RISE_STEPS steps that end before each step, one beyond the last included."""
+    padded = np.concatenate((np.zeros(RISE_STEPS), level))
+    return floats(np.lib.stride_tricks.sliding_window_view(padded, RISE_STEPS).max(axis=1))
+
+
+def _placed(level: Floats, highest: Floats, seconds: float) -> float:
+    """Where the level begins to rise near a peak of the flux; `highest` is `_highest` of it."""
     low = max(round((seconds - LOOK[0]) / STEP), 0)
     near = level[low : round((seconds + LOOK[1]) / STEP) + 1]
     if near.size < 3:
         return seconds
     # What it was just before, at each place: the rise is what goes beyond that.
-    wait = round(0.006 / STEP)
-    earlier = level[max(low - wait, 0) : low]
-    padded = np.concatenate((np.zeros(wait - earlier.size), earlier, near))
-    before = np.array([padded[i : i + wait].max() for i in range(near.size)])
-    top = np.array([near[i : i + wait].max() for i in range(near.size)])
+    before = highest[low : low + near.size]
+    top = np.maximum.accumulate(near[::-1])[::-1].copy()  # towards the end, where the steps come to it
+    whole = max(near.size - RISE_STEPS + 1, 0)
+    top[:whole] = highest[low + RISE_STEPS : low + RISE_STEPS + whole]
     rise = top - before
     at = int(np.argmax(rise))
     if rise[at] <= 0.0:

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QWidget
 
 
 class RefreshWhileShown(QObject):
-    """Calls `refresh` now, with every signal while the widget is visible, and when it is shown."""
+    """Calls `refresh` with every signal while the widget is visible, and when it is shown."""
 
     def __init__(self, widget: QWidget, refresh: Callable[[], None], signals: Iterable[pyqtBoundSignal]) -> None:
         super().__init__(widget)
@@ -18,7 +18,6 @@ class RefreshWhileShown(QObject):
         for signal in signals:
             signal.connect(self._changed)
         widget.installEventFilter(self)
-        refresh()
 
     def _changed(self) -> None:
         if self.widget.isVisible():

@@ -15,6 +15,7 @@ from zolvek.studio.commands.devices import apply_preset
 from zolvek.studio.services.context import Studio
 from zolvek.studio.session.chosen import add_device
 from zolvek.studio.session.favourite_presets import favourites_first, is_favourite, toggle
+from zolvek.studio.toolkit.refreshing import RefreshWhileShown
 from zolvek.studio.toolkit.widgets import (
     button,
     choice,
@@ -81,8 +82,7 @@ class DevicesPanel(QWidget):
         layout.addLayout(self._preset_row())
         self.about = note()
         layout.addWidget(self.about)
-        for signal in (session.document.changed, session.focus.changed, session.shown.changed):
-            signal.connect(self.refresh)
+        RefreshWhileShown(self, self.refresh, (session.document.changed, session.focus.changed, session.shown.changed))
         self.refresh()
 
     def _preset_row(self) -> QFormLayout:

@@ -39,6 +39,7 @@ from zolvek.studio.commands.points import (
 from zolvek.studio.services.context import Studio
 from zolvek.studio.session.tools import TOOLS, Tool
 from zolvek.studio.toolkit.fields import Entry, NumberEntry
+from zolvek.studio.toolkit.refreshing import RefreshWhileShown
 from zolvek.studio.toolkit.widgets import button, choice, field_label, form, heading, note, page_layout, pick
 
 WHEN_MET = (
@@ -78,11 +79,17 @@ class DrawPanel(QWidget):
         self.help = note()
         layout.addWidget(self.help)
         layout.addStretch(1)
-        for signal in (
-            session.document.changed, session.points.changed, session.focus.changed, session.tools.changed,
-            session.span.changed,
-        ):  # fmt: skip
-            signal.connect(self.refresh)
+        RefreshWhileShown(
+            self,
+            self.refresh,
+            (
+                session.document.changed,
+                session.points.changed,
+                session.focus.changed,
+                session.tools.changed,
+                session.span.changed,
+            ),
+        )
         self.refresh()
 
     def _lay_out_grids(self, layout: QVBoxLayout) -> None:

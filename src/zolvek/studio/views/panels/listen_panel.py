@@ -19,6 +19,7 @@ from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.fields import Entry
 from zolvek.studio.toolkit.outline import polygon
+from zolvek.studio.toolkit.refreshing import RefreshWhileShown
 from zolvek.studio.toolkit.widgets import (
     button,
     choice,
@@ -145,8 +146,9 @@ class ListenPanel(QWidget):
 
         self._lay_out_reach(layout)
         layout.addStretch(1)
-        for signal in (session.audition.changed, session.focus.changed, session.preview.changed):
-            signal.connect(self.refresh)
+        RefreshWhileShown(
+            self, self.refresh, (session.audition.changed, session.focus.changed, session.preview.changed)
+        )
         loudness = studio.loudness
         loudness.changed.connect(lambda: self.heard.setText(loudness.message))
         self.refresh()

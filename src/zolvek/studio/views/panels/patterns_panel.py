@@ -21,6 +21,7 @@ from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.curve_painting import draw_curve
 from zolvek.studio.toolkit.fields import Search
 from zolvek.studio.toolkit.inline_field import RowName
+from zolvek.studio.toolkit.refreshing import RefreshWhileShown
 from zolvek.studio.toolkit.viewport import Viewport
 from zolvek.studio.toolkit.widgets import button, column, field_label, heading, note
 from zolvek.studio.views.shared.action_buttons import ActionButton, action_buttons
@@ -73,8 +74,7 @@ class PatternsPanel(QWidget):
         for text, direction in (("Up", -1), ("Down", 1), ("Remove", 0)):
             line.addWidget(button(text, partial(self._change_slot, direction)))
         layout.addLayout(line)
-        session.focus.changed.connect(self._show_slots)
-        session.document.changed.connect(self._show_slots)
+        RefreshWhileShown(self, self._show_slots, (session.focus.changed, session.document.changed))
         session.look.changed.connect(self._list)
         session.shelf.changed.connect(self._show)
         self.reload()

@@ -35,6 +35,7 @@ from zolvek.studio.session.command_scope import target
 from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.key_routing import give_back
+from zolvek.studio.toolkit.refreshing import RefreshWhileShown
 from zolvek.studio.toolkit.widgets import button, note, page_layout
 from zolvek.studio.views.panels.cell_editor import CellEditor
 
@@ -335,14 +336,9 @@ class PointsPage(QWidget):
         line.addWidget(button("Series…", self._ask_series, tip="Steps on from the first selected row: +1 st, 1/8"))
         layout.addLayout(line)
         self.view.setToolTip("Enter edits and goes down, Tab goes on; copy and paste with any spreadsheet")
-        for signal in (session.document.changed, session.focus.changed):
-            signal.connect(self._follow)
+        RefreshWhileShown(self, self._follow, (session.document.changed, session.focus.changed))
         session.points.changed.connect(self._mark)
         session.look.changed.connect(self._mark)
-        self._follow()
-
-    def showEvent(self, event: object) -> None:
-        """What has changed while it was not seen."""
         self._follow()
 
     def _follow(self) -> None:

@@ -15,6 +15,7 @@ from zolvek.core.records import Record
 from zolvek.studio.services.context import Studio
 from zolvek.studio.session.command_scope import scope, scope_words, shape_scope, shaped
 from zolvek.studio.toolkit.fields import Entry, NumberEntry
+from zolvek.studio.toolkit.refreshing import RefreshWhileShown
 from zolvek.studio.toolkit.widgets import (
     button,
     choice,
@@ -160,10 +161,8 @@ class ShapePanel(QWidget):
         layout.addLayout(buttons)
         layout.addWidget(note("Percentages refer to the lane's height."))
         layout.addStretch(1)
-        session.span.changed.connect(self.refresh)
-        session.points.changed.connect(self.refresh)
-        session.focus.changed.connect(self.refresh)
-        session.document.changed.connect(self._follow)
+        RefreshWhileShown(self, self.refresh, (session.span.changed, session.points.changed, session.focus.changed))
+        RefreshWhileShown(self, self._follow, (session.document.changed,))
         self._choose("lift")
         self.refresh()
 

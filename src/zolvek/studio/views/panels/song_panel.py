@@ -22,6 +22,7 @@ from zolvek.studio.commands import sections as section_commands
 from zolvek.studio.commands import song, time_maps
 from zolvek.studio.services.context import Studio
 from zolvek.studio.toolkit.fields import Entry
+from zolvek.studio.toolkit.refreshing import RefreshWhileShown
 from zolvek.studio.toolkit.widgets import button, column, field_label, form, heading, note
 from zolvek.studio.views.shared.action_buttons import action_buttons
 
@@ -70,9 +71,8 @@ class SongPanel(QWidget):
         self.marks = note()
         layout.addWidget(self.marks)
         layout.addStretch(1)
-        for signal in (session.document.changed, session.arranging.changed, session.look.changed,
-                       session.playhead.changed, session.audition.changed):  # fmt: skip
-            signal.connect(self.refresh)
+        parts = session.document, session.arranging, session.look, session.playhead, session.audition
+        RefreshWhileShown(self, self.refresh, [part.changed for part in parts])
         studio.loudness.changed.connect(self._show_loudness)
         self.refresh()
 

@@ -25,6 +25,7 @@ from zolvek.studio.services.context import Studio
 from zolvek.studio.session.command_scope import scope, scope_words, shape_scope, target
 from zolvek.studio.session.session import NONE_CHOSEN
 from zolvek.studio.toolkit.fields import Entry, NumberEntry
+from zolvek.studio.toolkit.refreshing import RefreshWhileShown
 from zolvek.studio.toolkit.widgets import button, choice, column, field_label, form, heading, note
 
 CORNER_TO_BELL = 0.1325  # of the corner's period: the bell whose low-pass is 3 dB down there
@@ -74,13 +75,16 @@ class ThinPanel(QWidget):
         self._lay_out_wholes(layout)
         layout.addWidget(note("Ends, jumps and pinned points (P) are kept."))
         layout.addStretch(1)
-        for signal in (
-            session.span.changed,
-            session.points.changed,
-            session.focus.changed,
-            session.document.changed,
-        ):
-            signal.connect(self.refresh)
+        RefreshWhileShown(
+            self,
+            self.refresh,
+            (
+                session.span.changed,
+                session.points.changed,
+                session.focus.changed,
+                session.document.changed,
+            ),
+        )
         self._show_fields()
         self.refresh()
 

@@ -22,6 +22,7 @@ from zolvek.core.model.project import Project
 from zolvek.core.model.sync_setup import CODES, ROLES, SOURCES, Role
 from zolvek.studio.services.context import Studio
 from zolvek.studio.toolkit import theme as themes
+from zolvek.studio.toolkit.refreshing import RefreshWhileShown
 from zolvek.studio.toolkit.widgets import button, choice, field_label, form, note, pick
 
 ROW = Qt.ItemDataRole.UserRole
@@ -97,7 +98,7 @@ class Together(QWidget):
         self._connections(layout)
         self.sync_link.changed.connect(self._show)
         self.sync_link.lit.connect(self._show_drift)
-        self.session.document.changed.connect(self._show)
+        RefreshWhileShown(self, self._show, (self.session.document.changed,))
         self._show()
 
     def _roles(self) -> QHBoxLayout:

@@ -10,6 +10,7 @@ from zolvek.core.edits.replacement import with_lane
 from zolvek.core.model.messages import VOLTAGES
 from zolvek.core.records import replace
 from zolvek.studio.services.context import Studio
+from zolvek.studio.toolkit.refreshing import RefreshWhileShown
 from zolvek.studio.toolkit.widgets import choice, field_label, form, note, pick
 
 
@@ -31,8 +32,7 @@ class VoltagePage(QWidget):
         layout.addLayout(fields)
         self.said = note()
         layout.addWidget(self.said)
-        self.session.document.changed.connect(self._show)
-        self.session.focus.changed.connect(self._show)
+        RefreshWhileShown(self, self._show, (self.session.document.changed, self.session.focus.changed))
         self._show()
 
     def _show(self) -> None:

@@ -28,6 +28,7 @@ from zolvek.studio.services.context import Studio
 from zolvek.studio.services.files.exports import apart_text, set_apart
 from zolvek.studio.services.tasks.thread_work import Work, end
 from zolvek.studio.toolkit.fields import Entry, NumberEntry
+from zolvek.studio.toolkit.refreshing import RefreshWhileShown
 from zolvek.studio.toolkit.widgets import (
     choice,
     field_label,
@@ -121,8 +122,7 @@ class MidiPage(QWidget):
         layout.addWidget(action_button(actions, "export-midi", True))
         layout.addWidget(DragFile(studio, "Drag the MIDI file from here"))
         layout.addWidget(self.rows, 1)
-        session.focus.changed.connect(self.refresh)
-        session.document.changed.connect(self.refresh)
+        RefreshWhileShown(self, self.refresh, (session.focus.changed, session.document.changed))
         session.document.changed.connect(self._later)
         self.refresh()
 

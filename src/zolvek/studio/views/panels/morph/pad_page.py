@@ -32,6 +32,7 @@ from zolvek.studio.session.chosen import chosen_device
 from zolvek.studio.session.control_moves import turn_all
 from zolvek.studio.toolkit.fields import Entry, SeedEntry
 from zolvek.studio.toolkit.list_search import ListSearch
+from zolvek.studio.toolkit.refreshing import RefreshWhileShown
 from zolvek.studio.toolkit.widgets import button, choice, field_label, form, page_layout, pick
 from zolvek.studio.views.panels.morph.pad_view import PadView
 from zolvek.studio.views.panels.morph.states_page import STATE
@@ -83,8 +84,7 @@ class PadPage(QWidget):
         layout.addWidget(self.draw)
         self._lay_out_path(layout)
         layout.addStretch(1)
-        for signal in (session.document.changed, session.focus.changed, session.shown.changed):
-            signal.connect(self.refresh)
+        RefreshWhileShown(self, self.refresh, (session.document.changed, session.focus.changed, session.shown.changed))
         self.refresh()
 
     def _lay_out_path(self, layout: QVBoxLayout) -> None:

@@ -20,6 +20,7 @@ from zolvek.studio.services.context import Studio
 from zolvek.studio.session.command_scope import target
 from zolvek.studio.toolkit.field_grid import FieldGrid
 from zolvek.studio.toolkit.fields import SeedEntry
+from zolvek.studio.toolkit.refreshing import RefreshWhileShown
 from zolvek.studio.toolkit.widgets import choice, pick
 from zolvek.studio.views.panels.movement.generator_page import MakingPage
 
@@ -49,8 +50,7 @@ class LfoPage(MakingPage):
         self.invert.clicked.connect(lambda _: self.changed())
         self.on = choice([], "Phase of", lambda _: self.changed())
         self.on.setToolTip("Continues the cycle of that LFO")
-        for part in (self.session.document, self.session.focus):
-            part.changed.connect(self._list_others)
+        RefreshWhileShown(self, self._list_others, (self.session.document.changed, self.session.focus.changed))
         self._list_others()
         for widget in (self.wave, self.fields, self.way, self.invert, self.on):
             self.room.addWidget(widget)

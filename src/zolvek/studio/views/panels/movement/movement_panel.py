@@ -12,6 +12,7 @@ from zolvek.core.model.layer import Layer, LayerKind
 from zolvek.core.records import replace
 from zolvek.studio.services.context import Studio
 from zolvek.studio.session.command_scope import scope_words
+from zolvek.studio.toolkit.refreshing import RefreshWhileShown
 from zolvek.studio.toolkit.widgets import Pages, column, heading, note
 from zolvek.studio.views.panels.movement.generator_page import MakingPage
 from zolvek.studio.views.panels.movement.humanise_page import HandPage
@@ -47,8 +48,7 @@ class MovementPanel(QWidget):
         for page in self.making.values():
             page.counted.connect(self.counted.setText)
             page.made.connect(lambda *result: session.notices.attempt(lambda: self._put(*result)))
-        for signal in (session.focus.changed, session.document.changed, session.span.changed):
-            signal.connect(self.refresh)
+        RefreshWhileShown(self, self.refresh, (session.focus.changed, session.document.changed, session.span.changed))
         self.show_page("LFO")
 
     def show_page(self, text: str) -> None:

@@ -20,6 +20,7 @@ from zolvek.studio.services.io.midi_io import MidiIO
 from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.cancel_keys import CancelKeys
+from zolvek.studio.toolkit.refreshing import RefreshWhileShown
 from zolvek.studio.toolkit.widgets import Pages, button, column, heading, note, page_layout
 from zolvek.studio.views.panels.record.take_pages import RecordPage, TakesPage
 from zolvek.studio.views.shared.dial import draw_ring
@@ -216,8 +217,7 @@ class ControllerPage(QWidget):
         monitor = actions("monitor")
         line.addWidget(button("MIDI monitor…", monitor.trigger, tip=monitor.toolTip()))
         layout.addLayout(line)
-        for signal in (session.document.changed, session.passes.changed):
-            signal.connect(self.refresh)
+        RefreshWhileShown(self, self.refresh, (session.document.changed, session.passes.changed))
         self.midi_io.control_moved.connect(lambda _: self._say())
         self.refresh()
 

@@ -21,6 +21,7 @@ from zolvek.core.value.number_entry import number_of
 from zolvek.studio.commands import takes
 from zolvek.studio.services.context import Studio
 from zolvek.studio.toolkit.fields import Entry, NumberEntry
+from zolvek.studio.toolkit.refreshing import RefreshWhileShown
 from zolvek.studio.toolkit.widgets import button, choice, field_label, form, note, pick
 from zolvek.studio.views.shared.action_buttons import action_buttons
 
@@ -68,8 +69,7 @@ class RecordPage(QWidget):
         self.punch.clicked.connect(lambda on: self._set(only_in_span=on))
         layout.addWidget(self.punch)
         layout.addStretch(1)
-        for signal in (session.passes.changed, session.focus.changed, session.document.changed):
-            signal.connect(self.refresh)
+        RefreshWhileShown(self, self.refresh, (session.passes.changed, session.focus.changed, session.document.changed))
         self.refresh()
 
     def _lay_out_times(self, layout: QVBoxLayout) -> None:
@@ -163,10 +163,16 @@ class TakesPage(QWidget):
         studio.show.context_menu(self.list, lambda _: "take" if self.list.currentItem() else "")
         layout.addLayout(action_buttons(studio, TAKE_BUTTONS))
         layout.addWidget(note("Or drag across a take under the lane."))
-        for signal in (
-            session.document.changed, session.focus.changed, session.audition.changed, session.picked.changed,
-        ):  # fmt: skip
-            signal.connect(self.refresh)
+        RefreshWhileShown(
+            self,
+            self.refresh,
+            (
+                session.document.changed,
+                session.focus.changed,
+                session.audition.changed,
+                session.picked.changed,
+            ),
+        )
         self.refresh()
 
     def refresh(self) -> None:
