@@ -630,7 +630,9 @@ def heard_() -> None:
     from zolvek.demo.night_regatta import build
     from zolvek.sound.processes import sound_ring
     from zolvek.studio.app.application import application, make_window
-    from zolvek.studio.session.settings import Settings
+    from zolvek.studio.services.playback.audio_output import AudioOut
+    from zolvek.studio.services.playback.device_process import PACED
+    from zolvek.studio.session.settings import PlaybackSettings, Settings
 
     app = application()
     project = build()
@@ -638,9 +640,11 @@ def heard_() -> None:
     window.show()
     window.complete()
     app.processEvents()
-    playback = window.studio.player.ready()
-    window.studio.player.play()
-    hardness.wait(2_000)
+    player = window.studio.player
+    player.made = lambda playback: AudioOut(playback, player, PlaybackSettings(device=PACED))
+    playback = player.ready()
+    player.play()
+    hardness.wait(12_000)  # until what a start costs is over
     silent = replace(project, tracks=tuple(replace(track, muted=True) for track in project.tracks))
     ring, silent_at, stop = playback.ring, [0.0], threading.Event()
 

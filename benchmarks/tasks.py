@@ -61,7 +61,9 @@ def bench(words: list[str]) -> int:
     given = parser.parse_args(words)
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from benchmarks import figures
+    from zolvek.storage import freed_memory
 
+    freed_memory.keep()  # as the program does
     return figures.run([*given.names, *(["--json"] if given.json else [])])
 
 

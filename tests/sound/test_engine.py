@@ -201,7 +201,7 @@ class PlayingBack(unittest.TestCase):
             self.playback.pull(RATE)
             self.pull(480)
         self.assertEqual(int(words[sound_ring.AHEAD]), sound_ring.MOST_AHEAD)
-        with mock.patch.object(sound_ring, "CALM_S", 0.0):
+        with mock.patch.multiple(sound_ring, CALM_S=0.0, SETTLED_S=0.0):
             writer = SoundWriter(self.playback.ring)
             writer.begin(self.playback.number)
             for _ in range(40):

@@ -24,6 +24,7 @@ from zolvek.cli.project_commands import COMMANDS as PROJECTS
 from zolvek.cli.sound_commands import COMMANDS as SOUNDS
 from zolvek.cli.standard_streams import output_file
 from zolvek.core.errors import Failure, ZolvekError, one_line
+from zolvek.storage import freed_memory
 
 NO_DISPLAY = (
     "There is no display to open a window on; "
@@ -119,6 +120,7 @@ for command in (*PROJECTS, *PLUGINS, *PORTS, *SOUNDS, *MOVEMENTS, curve, *EXPORT
 def main() -> None:
     """Run the command line; every expected error is one line and status 2, or 1 for what could not be
     done."""
+    freed_memory.keep()
     for item in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         if signal.getsignal(item) is not signal.SIG_IGN:  # as for what runs on without a terminal
             signal.signal(item, _ended)

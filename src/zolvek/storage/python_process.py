@@ -16,7 +16,7 @@ import time
 from pathlib import Path
 from typing import BinaryIO
 
-from zolvek.storage import process_output
+from zolvek.storage import freed_memory, process_output
 
 SOURCE = str(Path(__file__).resolve().parents[2])
 BEGIN = (
@@ -41,7 +41,7 @@ def environment(**more: str) -> dict[str, str]:
     """What a process of ours finds around it; `more` besides. glibc keeps no blocks of memory ready for a thread
     there (tcache): it gives those as they were left, and memory that is to be zero-filled would not be."""
     tunables = os.environ.get(TUNABLES, "")
-    settings = {TUNABLES: ":".join(part for part in (tunables, NO_BLOCKS_READY) if part)}
+    settings = {TUNABLES: ":".join(part for part in (tunables, NO_BLOCKS_READY, freed_memory.TUNABLES) if part)}
     return {**os.environ, **settings, **more}
 
 

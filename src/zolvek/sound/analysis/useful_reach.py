@@ -20,17 +20,15 @@ from zolvek.core.curve.shapes import SHAPES
 from zolvek.core.curve.thinning import fitted
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
-from zolvek.core.records import Record, replace
+from zolvek.core.records import Record
+from zolvek.sound.analysis.held_renders import MEASURE_RATE, HeldRenders
 from zolvek.sound.analysis.measures import brightness, level_db
-from zolvek.sound.engine.renderer import Renderer
 
 POSITIONS = 33
 REFINEMENTS = 5  # further renders to find an end between two positions
 DB_A_CHANGE, OCTAVES_A_CHANGE = 6.0, 1.0  # that count as one unit of change
 SHARE = 0.95  # of the change that the proposal keeps
 IDLE = 0.3  # of the mean rate of change, below which an end of the travel is idle
-MEASURE_RATE = 32_000  # a good deal quicker than the full rate, and bright enough to say
-STRETCH_FRAMES = 32_768  # frames rendered at a time
 QUIETER_DB = 40.0  # what is so far below the loudest counts as silent
 EVEN_TOLERANCE = 0.002
 
@@ -68,29 +66,14 @@ class ReachMeasurement(Record, frozen=True):
 
 
 class Probe:
-    """Renders one stretch with one control held, again and again; only its own track sounds."""
+    """Level and brightness of one stretch, with one control held."""
 
     def __init__(self, project: Project, device: str, parameter: str, span: tuple[float, float]):
-        track = project.device_track(device)
-        lanes = tuple(lane for lane in track.lanes if (lane.device, lane.parameter) != (device, parameter))
-        track = replace(track, lanes=lanes, muted=False, takes_sends=False)
-        self.project = replace(project, tracks=(track,), links=(), mappings=())
-        self.device, self.parameter, self.span = device, parameter, span
-        if not span[1] > span[0]:
-            raise ZolvekError("The span is empty.", remedy="Select a span first.")
+        self.parameter, self.renders = parameter, HeldRenders(project, device, span)
 
     def at(self, position: float) -> tuple[float, float]:
         """Level in dB and brightness in Hz."""
-        track = self.project.tracks[0]
-        devices = tuple(d.at({self.parameter: float(position)}) if d.id == self.device else d for d in track.devices)
-        held = replace(self.project, tracks=(replace(track, devices=devices),))
-        renderer = Renderer(held, MEASURE_RATE)
-        renderer.seek(self.span[0])
-        end = max(renderer.frame_of(self.span[1]), renderer.frame + 1)
-        parts = []
-        while renderer.frame < end:  # in short stretches: they fit the processor's cache
-            parts.append(renderer.render(min(STRETCH_FRAMES, end - renderer.frame)))
-        sound = np.concatenate(parts, axis=1)
+        sound = self.renders.at({self.parameter: position})
         return level_db(sound), brightness(sound, MEASURE_RATE)
 
 

@@ -65,6 +65,7 @@ class Renderer:
         self.levels: dict[str, float] = {}  # each track's highest sample in the last stretch
         self.keeps = False  # whether tracks are wanted by themselves
         self.kept: dict[str, Floats] = {}  # what each gave to the last stretch
+        self.given: dict[str, Floats] = {}  # what goes into a track in place of its clips, from the first frame
         if before is not None and before.rate == rate:
             self.units.take_over(before.units)
         self.use(project)
@@ -220,6 +221,9 @@ class Renderer:
 
     def _source(self, track: Track, late: int, sends: Floats) -> tuple[Floats, int]:
         """What goes into the track's chain, and how late it is."""
+        if track.id in self.given:
+            sound = self.given[track.id][:, self.clock : self.clock + self._block(0).frames]
+            return np.pad(sound, ((0, 0), (0, self._block(0).frames - sound.shape[1]))), 0
         sound = clip_playback.play(track.clips, self.project.tempo, self._block(0))
         if track.output is not None:
             late = self._begins(track, 0)

@@ -17,9 +17,11 @@ from zolvek.storage.shared_memory import SharedMemory
 
 RING_FRAMES = 1 << 16  # frames held at most
 SEGMENTS_HELD, PULLS_HELD = 1_024, 256
-AHEAD_FRAMES = 1_024  # frames kept ready: with a device's own buffer an edit is heard within 60 ms
+AHEAD_FRAMES = 1_024  # frames kept ready at least: with a device's own buffer an edit is heard within 60 ms
+FIRST_AHEAD = 4_096  # to begin with, until it has shown that less will do
 MOST_AHEAD = 12_000  # where the machine does not keep up: sound without gaps, edits heard later
-CALM_S = 8.0  # seconds without being short of sound after which less is kept ready again
+CALM_S, SETTLED_S = 2.0, 30.0  # seconds without being short after which less is kept ready: at first, and where less
+# has been too little before
 LOW_FRAMES = 192  # with less than that left, the next time it could be too late
 
 (
@@ -75,9 +77,10 @@ class SoundWriter:
         self.ring, self.words = ring, ring.words
         self.serial = 0
         self.own = 0  # frames of this play
-        self.short = time.monotonic()  # when there was too little last
+        self.short = self.stepped = time.monotonic()  # when there was too little last, and when that was changed
+        self.floor = AHEAD_FRAMES  # what has been too little
         self.dry = int(self.words[DRY])
-        self.words[AHEAD] = self.words[AHEAD] or AHEAD_FRAMES
+        self.words[AHEAD] = self.words[AHEAD] or FIRST_AHEAD
 
     def begin(self, serial: int) -> None:
         """A play begins."""
@@ -125,11 +128,12 @@ class SoundWriter:
         ahead, dry = int(words[AHEAD]), int(words[DRY])
         began = words[MOVING_SERIAL] == self.serial
         if began and (dry > self.dry or self.held < LOW_FRAMES):
-            words[AHEAD] = min(ahead * 3 // 2, MOST_AHEAD)
-            self.short = now
-        elif now - self.short > CALM_S and ahead > AHEAD_FRAMES:
+            words[AHEAD] = self.floor = min(ahead * 3 // 2, MOST_AHEAD)
+            self.short = self.stepped = now
+        elif began and now - self.stepped > (CALM_S if ahead > self.floor else SETTLED_S):
             words[AHEAD] = max(ahead * 3 // 4, AHEAD_FRAMES)
-            self.short = now
+            self.floor = min(self.floor, int(words[AHEAD]))
+            self.stepped = now
         self.dry = dry
 
 
