@@ -46,6 +46,8 @@ LINES: dict[str, tuple[str, str]] = {
     "ports": ("ports --json", "ports --nothing"),
     "play": ("play {demo} --from 48.4 --out silent --osc 127.0.0.1:9", "play {demo} --from 49"),
     "hits": ("hits {wav}", "hits {csv}"),
+    "impact": ("impact {demo} --track Fog --span 9 10", "impact {demo} --track Nobody --span 9 10"),
+    "stillness": ("stillness {demo}", "stillness {csv}"),
     "tempo": ("tempo {beats}", "tempo {midi}"),
     "lanes": ("lanes {demo}", "lanes {csv}"),
     "sample": ("sample {demo} --lane horn.cutoff --step 1 --to 5", "sample {demo} --lane horn.cutoff --step nan"),

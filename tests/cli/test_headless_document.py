@@ -74,6 +74,13 @@ class Document(unittest.TestCase):
         self.assertEqual(set(report), documented("report"))
         self.assertEqual(set(report["lanes"][0]), documented("report", 1))
         self.assertEqual(set(plugins[0]), documented("plugins --json"))
+        impact = self.json("impact DEMO --track Fog --device fog-filter --span 9 10 --json")
+        self.assertEqual(set(impact[0]) | {"silent_while", "fault"}, documented("impact --json"))
+        self.assertEqual((impact[0]["device"], impact[0]["parameter"]), ("fog-filter", "cutoff"))
+        still = self.json("stillness DEMO --json")
+        self.assertEqual(set(still), documented("stillness --json"))
+        self.assertEqual(set(still["bars"][0]), documented("stillness --json", 1))
+        self.assertEqual(still["still"][0], {"first": 9, "last": 12})
         cutoff = states[0]["values"]["cutoff"]
         self.assertEqual((cutoff["unit"], round(cutoff["value"], 6)), ("Hz", 800.0))
         self.assertEqual(cutoff["value"], 800.0, "as a person writes it")
@@ -90,6 +97,7 @@ class Document(unittest.TestCase):
         lines = {
             "sample": "sample DEMO --lane horn.cutoff --step 4",
             "hits": "hits @wav",
+            "stillness": "stillness DEMO",
             "plugins": "plugins",
             "ports": "ports",
             "curve eval": "curve eval @csv --step 0.5",

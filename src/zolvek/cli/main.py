@@ -17,6 +17,7 @@ import click
 from zolvek import __version__
 from zolvek.cli.curve_commands import curve
 from zolvek.cli.export_commands import COMMANDS as EXPORTS
+from zolvek.cli.listening_commands import COMMANDS as LISTENING
 from zolvek.cli.movement_commands import COMMANDS as MOVEMENTS
 from zolvek.cli.plugin_commands import COMMANDS as PLUGINS
 from zolvek.cli.port_commands import COMMANDS as PORTS
@@ -113,7 +114,7 @@ def _window(path: Path | None, demo: bool = False) -> None:
     sys.exit(run(path, demo))
 
 
-for command in (*PROJECTS, *PLUGINS, *PORTS, *SOUNDS, *MOVEMENTS, curve, *EXPORTS):
+for command in (*PROJECTS, *PLUGINS, *PORTS, *SOUNDS, *LISTENING, *MOVEMENTS, curve, *EXPORTS):
     zolvek.add_command(command)
 
 

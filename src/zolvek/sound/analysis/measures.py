@@ -3,6 +3,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 
 from zolvek.core.arrays import Floats
@@ -11,6 +13,7 @@ WINDOW_FRAMES = 4_096  # frames a spectrum is taken from
 LOWEST, HIGHEST = 20.0, 20_000.0  # Hz of the bottom and top row of a spectrogram
 FLOOR_DB, SPAN_DB = -100.0, 80.0  # level of the faintest shade, and how far up to the darkest
 SILENT_DB = -90.0
+ABSOLUTE_GATE_LUFS, RELATIVE_GATE_LU, BLOCK_S = -70.0, -10.0, 0.4  # of BS.1770-4
 AT_ONCE = 512  # spectra taken in one go
 
 
@@ -74,11 +77,42 @@ def loudness(sound: Floats, rate: int) -> float:
     """Integrated loudness in LUFS (ITU-R BS.1770-4); −∞ for silence. The weighting is the standard's at
     every rate, by the analogue filters behind its table: De Man, “Evaluation of Implementations of the EBU
     R128 Loudness Measurement”, AES 145 (2018)."""
-    import pyloudnorm
-
-    shortest = int(0.4 * rate) + 1
+    shortest = int(BLOCK_S * rate) + 1
     if sound.shape[1] < shortest:
         sound = np.pad(sound, ((0, 0), (0, shortest - sound.shape[1])), mode="wrap")
+    power = block_powers(sound, rate)
     with np.errstate(divide="ignore"):
-        meter = pyloudnorm.Meter(rate, filter_class="DeMan")
-        return float(meter.integrated_loudness(sound.T.astype(np.float64)))
+        power = power[lufs(power) >= ABSOLUTE_GATE_LUFS]
+        if not power.size:
+            return -np.inf
+        power = power[lufs(power) > lufs(power.mean()) + RELATIVE_GATE_LU]
+    return float(lufs(power.mean()))
+
+
+def lufs(power: Floats) -> Floats:
+    """The loudness of a K-weighted power."""
+    return -0.691 + 10.0 * np.log10(power)
+
+
+def block_powers(sound: Floats, rate: int, seconds: float = BLOCK_S, every: float = 0.1) -> Floats:
+    """The K-weighted power of all channels, two at most, in blocks (BS.1770-4: 400 ms, each 100 ms after the last)."""
+    from scipy.signal import lfilter
+
+    weighted = sound
+    for b, a in k_weighting(rate):
+        weighted = lfilter(b, a, weighted, axis=1)
+    sums = np.concatenate(([0.0], np.cumsum(np.square(weighted).sum(axis=0))))
+    count = max(int(np.round((sound.shape[1] / rate - seconds) / every)) + 1, 1)
+    first = (np.arange(count) * every * rate).astype(np.intp)
+    last = np.minimum((np.arange(count) * every * rate + seconds * rate).astype(np.intp), sound.shape[1])
+    return (sums[last] - sums[first]) / (seconds * rate)
+
+
+@lru_cache(maxsize=8)
+def k_weighting(rate: int) -> tuple[tuple[Floats, Floats], ...]:
+    """Numerators and denominators of the standard's two filters."""
+    import pyloudnorm
+
+    meter = pyloudnorm.Meter(rate, filter_class="DeMan")
+    stages = meter._filters.values()
+    return tuple((stage.passband_gain * np.array(stage.b), np.array(stage.a)) for stage in stages)

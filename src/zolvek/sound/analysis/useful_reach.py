@@ -136,10 +136,13 @@ def _sound(measured: ReachMeasurement, at: int) -> tuple[float, float]:
 
 
 def proposed(measured: ReachMeasurement) -> tuple[float, float]:
-    """The span of positions in which at least 95 % of the change happens: from either end, what
-    changes at less than three tenths of the mean rate is left out, as long as no more than 5 %
-    of the whole change is lost."""
-    position, change = measured.position, measured.change
+    """The span of positions in which at least 95 % of the change happens."""
+    return useful_part(measured.position, measured.change)
+
+
+def useful_part(position: Floats, change: Floats) -> tuple[float, float]:
+    """The span of increasing positions that holds 95 % of a change that never decreases: from either end, what changes
+    at less than three tenths of the mean rate is left out, as long as no more than 5 % of the whole change is lost."""
     whole, travel = change[-1], position[-1] - position[0]
     rate = np.diff(change) / np.maximum(np.diff(position), 1e-12) / (whole / travel)
     low, high, lost = 0, len(position) - 1, 0.0

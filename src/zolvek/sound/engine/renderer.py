@@ -222,8 +222,7 @@ class Renderer:
     def _source(self, track: Track, late: int, sends: Floats) -> tuple[Floats, int]:
         """What goes into the track's chain, and how late it is."""
         if track.id in self.given:
-            sound = self.given[track.id][:, self.clock : self.clock + self._block(0).frames]
-            return np.pad(sound, ((0, 0), (0, self._block(0).frames - sound.shape[1]))), 0
+            return self.given[track.id][:, self.clock : self.clock + self._block(0).frames], 0
         sound = clip_playback.play(track.clips, self.project.tempo, self._block(0))
         if track.output is not None:
             late = self._begins(track, 0)

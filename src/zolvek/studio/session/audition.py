@@ -15,7 +15,7 @@ from zolvek.studio.session.document import Document
 
 class Audition(QObject):
     """`listening`: solo, a lane alone, without automation, the metronome. `kept`: an earlier version
-    to compare with; `comparing`: "", or what is heard instead ("bypass", "kept", "version")."""
+    to compare with; `comparing`: "", or what is heard instead ("bypass", "kept", "version", "trial")."""
 
     changed = pyqtSignal()
 
@@ -30,6 +30,7 @@ class Audition(QObject):
         self.listening = Listening()
         self.kept: Project | None = None
         self.comparing = ""
+        self.trial: Project | None = None  # what is tried in the project's place, and kept nowhere
         self.version: tuple[int, int] | None = None  # of a section, by numbers, heard in its place
         self.match_loudness = False
         self.takes: tuple[str, ...] = ()  # that are heard in their lane's place
@@ -57,6 +58,12 @@ class Audition(QObject):
                 remedy="Store one in the Listen panel first.",
             )
         self.comparing = with_what
+        self.changed.emit()
+
+    def hear_trial(self, project: Project | None) -> None:
+        """Hear a project in the place of this one, or, with None, this one again."""
+        self.trial = project
+        self.comparing = "trial" if project is not None else ""
         self.changed.emit()
 
     def hear_version(self, section: int, version: int) -> None:
@@ -95,6 +102,8 @@ class Audition(QObject):
             self._begin()
             self.changed.emit()
             return
+        if self.comparing == "trial":  # it was of what has been edited
+            self.hear_trial(None)
         if self.comparing == "version" and not self.has_version():
             self.compare("")
         alone = self.listening.alone

@@ -40,6 +40,8 @@ def compared_with(session: Session) -> Project | None:
     listening = session.audition.listening
     if session.audition.comparing == "bypass":
         return heard(session.project, replace(listening, bypass=True, alone=None))
+    if session.audition.comparing == "trial" and session.audition.trial is not None:
+        return heard(session.audition.trial, listening)
     if session.audition.comparing == "version" and session.audition.version is not None:
         return heard(sections.chosen(session.project, *session.audition.version), listening)
     if session.audition.kept is not None:
@@ -261,7 +263,8 @@ class Player(QObject):
             return
         listening = session.audition.listening
         compared = session.audition.comparing, session.audition.version
-        state = (session.project, listening, session.audition.kept, compared, self.gains)
+        audition = session.audition
+        state = (session.project, listening, audition.kept, audition.trial, compared, self.gains)
         if _same(state, self.sent):
             return
         before, self.sent = self.sent, state

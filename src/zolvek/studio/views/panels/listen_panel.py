@@ -110,7 +110,6 @@ class ListenPanel(QWidget):
         self.background.done.connect(self._done)
         self.background.failed.connect(self._failed)
         layout = column(self)
-        layout.addWidget(heading("Listen"))
         play = actions("play-selection")
         layout.addWidget(button(play.text(), play.trigger, True, play.toolTip()))
         self.lead = Entry(

@@ -43,7 +43,7 @@ STEPS = {
     "step-perform": "zolvek.studio.views.panels.record.record_panel:RecordPanel",
     "step-thin": "zolvek.studio.views.panels.thin_panel:ThinPanel",
     "step-morph": "zolvek.studio.views.panels.morph.morph_panel:MorphPanel",
-    "step-listen": "zolvek.studio.views.panels.listen_panel:ListenPanel",
+    "step-listen": "zolvek.studio.views.panels.listen_pages:ListenPages",
     "step-export": "zolvek.studio.views.panels.export.export_panel:ExportPanel",
     "step-connect": "zolvek.studio.views.panels.connect.connect_panel:ConnectPanel",
 }
