@@ -32,6 +32,7 @@ from zolvek.studio.commands import hits, sections
 from zolvek.studio.session.command_scope import shape_scope
 from zolvek.studio.session.settings import Settings, WindowSettings
 from zolvek.studio.toolkit.fields import NumberEntry, SeedEntry
+from zolvek.studio.views.panels.effects_page import EffectsPage
 from zolvek.studio.views.panels.export.export_panel import ExportPanel
 from zolvek.studio.views.panels.listen_panel import ListenPanel
 from zolvek.studio.views.panels.morph.morph_page import MorphPage
@@ -135,16 +136,17 @@ def _patterns(window: Window) -> None:
     window.session.span.choose((bar(17), bar(21)))
 
 
-def _reach(window: Window) -> None:
+def _controls(window: Window) -> None:
     window.session.focus.on("fog-filter.cutoff")
     _backdrop(window)
     window.studio.view.show(bar(7), bar(19) - bar(7))
     window.session.span.choose((bar(9), bar(11)))
-    window.rail.show_step("step-listen")
-    panel = window.rail.findChild(ListenPanel)
-    panel.measure.click()
-    _wait(lambda: panel.measured is not None)
-    panel.even.click()
+    window.rail.show_page("step-listen", "Controls")
+    page = window.rail.findChild(EffectsPage)
+    page.scope.setCurrentIndex(page.scope.findData("track"))
+    page.question.setCurrentIndex(page.question.findData("brightness"))
+    page.start()
+    _wait(lambda: page.list.count() > 0 and not page.background.busy)
 
 
 def _compare(window: Window) -> None:
@@ -354,7 +356,7 @@ SHOTS: tuple[tuple[str, str, Callable[[Window], QWidget | None]], ...] = (
     ("main-window", "vellum", _cast_off),
     ("shape", "vellum", _shape),
     ("patterns", "vellum", _patterns),
-    ("useful-reach", "vellum", _reach),
+    ("controls", "vellum", _controls),
     ("compare", "lamp", _compare),
     ("start", "vellum", _beginning),
     ("time", "vellum", _time),
