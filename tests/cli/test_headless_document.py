@@ -77,6 +77,9 @@ class Document(unittest.TestCase):
         impact = self.json("impact DEMO --track Fog --device fog-filter --span 9 10 --json")
         self.assertEqual(set(impact[0]) | {"silent_while", "fault"}, documented("impact --json"))
         self.assertEqual((impact[0]["device"], impact[0]["parameter"]), ("fog-filter", "cutoff"))
+        recipes = self.json("recipes --json")
+        self.assertEqual(set(recipes[0]), documented("recipes --json"))
+        self.assertEqual(set(recipes[0]["parts"][0]), documented("recipes --json", 1))
         still = self.json("stillness DEMO --json")
         self.assertEqual(set(still), documented("stillness --json"))
         self.assertEqual(set(still["bars"][0]), documented("stillness --json", 1))
@@ -98,6 +101,7 @@ class Document(unittest.TestCase):
             "sample": "sample DEMO --lane horn.cutoff --step 4",
             "hits": "hits @wav",
             "stillness": "stillness DEMO",
+            "recipes": "recipes",
             "plugins": "plugins",
             "ports": "ports",
             "curve eval": "curve eval @csv --step 0.5",

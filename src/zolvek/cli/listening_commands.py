@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from zolvek.cli.command_common import DEVICE_ID, TRACK_NAME, load, print_csv, print_json, say
-from zolvek.cli.standard_streams import input_file
+from zolvek.cli.command_common import DEVICE_ID, TRACK_NAME, in_range, load, print_csv, print_json, say
+from zolvek.cli.standard_streams import input_file, output_file
 from zolvek.core.errors import ZolvekError
 
 if TYPE_CHECKING:
@@ -103,4 +103,57 @@ def stillness(project: str, as_json: bool) -> None:
         say(f"Nothing moves in bar {first}." if first == last else f"Nothing moves in bars {first} to {last}.")
 
 
-COMMANDS = (impact, stillness)
+@click.command()
+@AS_JSON
+def recipes(as_json: bool) -> None:
+    """List the recipes: movements by role, which are fitted to a track by measuring it."""
+    from zolvek.formats.recipe_library import recipes as library
+
+    found, faults = library()
+    for fault in faults:
+        say(str(fault))
+    if as_json:
+        print_json(found)
+        return
+    print_csv(
+        ("name", "bars", "roles", "about"),
+        ((r.name, r.bars, " ".join(dict.fromkeys(part.role for part in r.parts)), r.about) for r in found),
+    )
+
+
+@click.command("apply-recipe")
+@PROJECT
+@click.option("--recipe", "name", required=True, help="The recipe by its name; `zolvek recipes` lists them.")
+@click.option("--track", "track_name", required=True, type=TRACK_NAME, help="The track by its name.")
+@click.option("--at", "at", required=True, metavar="POS", help="Where it begins, such as 9.")
+@click.option("--bars", type=click.IntRange(1, 64), help="For how many bars. Default: the recipe's own.")
+@click.option("--strength", default=100.0, show_default=True, help="Percent of the recipe's amounts.")
+@output_file("The project to write.", ".zolvek")
+def apply_recipe(
+    project: str, name: str, track_name: str, at: str, bars: int | None, strength: float, output: str
+) -> None:
+    """Fit a recipe to a track: the controls are found by measuring, and the movement comes as layers on their lanes."""
+    from zolvek.formats.project import project_file
+    from zolvek.formats.recipe_library import named
+    from zolvek.sound.analysis.recipe_fitting import fitted
+
+    in_range("--strength", strength, 1.0, 200.0)
+    loaded, recipe = load(project), named(name)
+    track, meter = track_named(loaded, track_name), loaded.meter
+    start = meter.parse(at, loaded.tempo)
+    end = min(
+        meter.bar_beat(meter.bar_at(start) + (bars or recipe.bars)) + start - meter.bar_beat(meter.bar_at(start)),
+        loaded.length,
+    )
+    if end <= start:
+        raise ZolvekError("The recipe begins after the end of the song.", "--at", "Choose an earlier position.")
+    result = fitted(loaded, recipe, track.id, start, end, strength / 100.0)
+    project_file.save(result.project, output)
+    for part in result.parts:
+        if part.lane:
+            say(f"{part.role}: {result.project.label_of(part.lane)}")
+        for note in part.notes:
+            say(f"{part.role}: {note}")
+
+
+COMMANDS = (impact, stillness, recipes, apply_recipe)
