@@ -96,6 +96,34 @@ class Pages(WindowTest):
         self.until(lambda: panel.effects.list.count() > 0)
         QTest.mouseClick(panel.effects.stop, LEFT)
 
+    def test_a_recipe_is_proposed_heard_and_taken_or_left(self) -> None:
+        self.session.shown.show("fog-filter")
+        self.session.span.choose((32.0, 40.0))
+        page = self.pages("Recipes").recipes
+        before = self.session.project
+        self.assertFalse(page.take.isEnabled())
+        names = [present(page.list.item(row)).text() for row in range(page.list.count())]
+        self.assertEqual(len(names), 10)
+        page.list.setCurrentRow(names.index("Swell"))
+        page.amount.setFocus()
+        page.amount.selectAll()
+        QTest.keyClicks(page.amount, "50")
+        QTest.keyClick(page.amount, Qt.Key.Key_Return)
+        for taken in (False, True):
+            QTest.mouseClick(page.fit, LEFT)
+            self.until(lambda: page.fitted is not None)
+            self.assertIs(self.session.project, before, "a proposal changes nothing")
+            self.assertEqual(self.session.audition.comparing, "trial", "and is heard")
+            QTest.mouseClick(page.take if taken else page.leave, LEFT)
+            self.assertEqual(self.session.audition.comparing, "")
+            self.assertFalse(page.take.isEnabled())
+        self.do("stop")
+        layers = [layer.name for lane in self.session.project.lanes() for layer in lane.layers]
+        self.assertEqual(layers.count("Swell"), 2)
+        self.do("undo")
+        self.assertIs(self.session.project, before, "one step")
+        self.assertEqual(self.errors, [])
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -96,6 +96,7 @@ ENTRIES: tuple[PanelEntry, ...] = (
     PanelEntry("Linearise", "step-listen", "Linearise", "Hear"),
     PanelEntry("Which control moves the sound", "step-listen", "Measure the controls", "Controls"),
     PanelEntry("What to make more of: brighter, louder, wider", "step-listen", "What to make more of", "Controls"),
+    PanelEntry("Fit a recipe: build, drop, throw, stutter", "step-listen", "Propose", "Recipes"),
     PanelEntry("Where nothing moves", "step-listen", "Measure the song", "Bars"),
     PanelEntry("MIDI channel and controller", "step-export", "Number", "MIDI"),
     PanelEntry("Minimum interval between messages", "step-export", "Minimum interval between changes", "MIDI"),

@@ -9,6 +9,7 @@ from zolvek.studio.services.context import Studio
 from zolvek.studio.toolkit.widgets import Pages, column, heading
 from zolvek.studio.views.panels.effects_page import EffectsPage
 from zolvek.studio.views.panels.listen_panel import ListenPanel
+from zolvek.studio.views.panels.recipes_page import RecipesPage
 from zolvek.studio.views.panels.stillness_page import StillnessPage
 
 
@@ -21,7 +22,9 @@ class ListenPages(QWidget):
         self.effects = EffectsPage(studio)
         self.listening = ListenPanel(studio)
         self.stillness = StillnessPage(studio, self._ask_controls)
-        self.pages = Pages({"Hear": self.listening, "Controls": self.effects, "Bars": self.stillness})
+        self.recipes = RecipesPage(studio)
+        pages = {"Hear": self.listening, "Controls": self.effects, "Bars": self.stillness, "Recipes": self.recipes}
+        self.pages = Pages(pages, across=2)
         layout.addWidget(self.pages, 1)
 
     def _ask_controls(self) -> None:
@@ -31,5 +34,5 @@ class ListenPages(QWidget):
 
     def close_work(self) -> None:
         """End what is going on, when the window closes."""
-        for page in (self.listening, self.effects, self.stillness):
+        for page in (self.listening, self.effects, self.stillness, self.recipes):
             page.close_work()
