@@ -17,7 +17,6 @@ from PyQt6.QtWidgets import (
     QLabel,
     QPushButton,
     QSizePolicy,
-    QStackedWidget,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -142,12 +141,37 @@ def page_layout(page: QWidget) -> QVBoxLayout:
     return layout
 
 
+class PageStack(QWidget):
+    """Pages of which one is shown, and asks for room: those of the toolkit's own stack all do."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.pages: list[QWidget] = []
+        self.room = QVBoxLayout(self)
+        self.room.setContentsMargins(0, 0, 0, 0)
+
+    def add(self, page: QWidget) -> None:
+        """One page more, not shown."""
+        page.hide()
+        self.pages.append(page)
+        self.room.addWidget(page)
+
+    def show_only(self, index: int) -> None:
+        """Show a page, and no other."""
+        for number, page in enumerate(self.pages):
+            page.setVisible(number == index)
+
+    def currentWidget(self) -> QWidget | None:
+        """The page that is shown."""
+        return next((page for page in self.pages if not page.isHidden()), None)
+
+
 class Pages(QWidget):
     """Pages under a row of buttons (or several rows, `across` to a row), one of which is shown."""
 
     def __init__(self, pages: Mapping[str, QWidget], across: int = 3) -> None:
         super().__init__()
-        self.stack = QStackedWidget()
+        self.stack = PageStack()
         self.buttons: dict[str, QToolButton] = {}
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -163,14 +187,14 @@ class Pages(QWidget):
             result.clicked.connect(lambda _, n=name: self.show_page(n))
             grid.addWidget(result, index // across, index % across)
             self.buttons[name] = result
-            self.stack.addWidget(page)
+            self.stack.add(page)
         layout.addLayout(grid)
         layout.addWidget(self.stack, 1)
         self.show_page(next(iter(pages)))
 
     def show_page(self, name: str) -> None:
         """Show a page by its name."""
-        self.stack.setCurrentIndex(list(self.buttons).index(name))
+        self.stack.show_only(list(self.buttons).index(name))
         for item, result in self.buttons.items():
             result.setChecked(item == name)
 

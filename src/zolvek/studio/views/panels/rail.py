@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 
 from zolvek.studio.actions.panel_entries import PanelEntry
 from zolvek.studio.services.context import Studio
-from zolvek.studio.toolkit.widgets import Pages
+from zolvek.studio.toolkit.widgets import Pages, PageStack
 
 
 def _has_text(widget: QWidget) -> TypeGuard[QAbstractButton]:
@@ -118,8 +118,8 @@ class Rail(QWidget):
         inside, above = widget, widget.parentWidget()
         while above is not None:
             pages = above.parentWidget()
-            if isinstance(above, QStackedWidget) and isinstance(pages, Pages):
-                pages.show_page(list(pages.buttons)[above.indexOf(inside)])
+            if isinstance(above, PageStack) and isinstance(pages, Pages):
+                pages.show_page(list(pages.buttons)[above.pages.index(inside)])
             inside, above = above, pages
 
     @property

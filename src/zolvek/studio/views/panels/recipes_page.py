@@ -65,8 +65,8 @@ class RecipesPage(QWidget):
         self.said = note()
         layout.addWidget(self.said)
         line = QHBoxLayout()
-        self.hear = button("Hear it", self._hear, tip="Plays the proposal in place of what is there")
-        self.take = button("Use it", self._take, tip="Keeps the proposal, as one step")
+        self.hear = button("Hear", self._hear, tip="Plays the proposal in place of what is there")
+        self.take = button("Use", self._take, tip="Keeps the proposal, as one step")
         self.leave = button("Discard", self._leave, tip="Changes nothing")
         for item in (self.hear, self.take, self.leave):
             line.addWidget(item)
