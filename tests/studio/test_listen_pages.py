@@ -34,9 +34,9 @@ class Pages(WindowTest):
         self.session.span.choose((32.0, 36.0))
         page = self.pages("Controls").effects
         before = self.session.project
-        QTest.mouseClick(page.measure, LEFT)
+        QTest.mouseClick(page.job.start, LEFT)
         self.until(lambda: page.list.count() > 0)
-        self.assertTrue(page.stop.isVisible() or not page.background.busy)
+        self.assertTrue(page.job.stop.isVisible() or not page.background.busy)
         self.until(lambda: not page.background.busy)
         names = [present(page.list.item(row)).text() for row in range(page.list.count())]
         self.assertEqual(names[0], "Cutoff")
@@ -62,7 +62,7 @@ class Pages(WindowTest):
         self.assertIs(self.session.project, before)
         self.assertGreater(effect.strength, 0.0)
         # The same question again is answered at once.
-        QTest.mouseClick(page.measure, LEFT)
+        QTest.mouseClick(page.job.start, LEFT)
         self.assertFalse(page.background.busy)
         self.assertGreater(page.list.count(), 3)
 
@@ -70,22 +70,22 @@ class Pages(WindowTest):
         self.session.shown.show("mallet")
         self.session.span.choose((32.0, 40.0))
         page = self.pages("Controls").effects
-        QTest.mouseClick(page.measure, LEFT)
+        QTest.mouseClick(page.job.start, LEFT)
         self.until(lambda: page.list.count() > 1)
-        QTest.mouseClick(page.stop, LEFT)
+        QTest.mouseClick(page.job.stop, LEFT)
         self.wait()
         self.assertGreater(page.list.count(), 1)
-        self.assertFalse(page.stop.isVisible())
+        self.assertFalse(page.job.stop.isVisible())
         self.session.shown.show("riser")
         self.session.span.choose((0.0, 4.0))
-        QTest.mouseClick(page.measure, LEFT)
+        QTest.mouseClick(page.job.start, LEFT)
         self.until(lambda: self.errors)
         self.assertIn("silent", self.errors.pop().what)
 
     def test_still_bars_are_listed_chosen_and_asked_about(self) -> None:
         panel = self.pages("Bars")
         page = panel.stillness
-        QTest.mouseClick(page.measure, LEFT)
+        QTest.mouseClick(page.job.start, LEFT)
         self.until(lambda: page.moved is not None)
         self.assertEqual(present(page.list.item(0)).text(), "Bars 9 to 12: 4 bars")
         self.click_row(page.list, 0)
@@ -94,7 +94,7 @@ class Pages(WindowTest):
         QTest.keyClick(page.list, Qt.Key.Key_Return)
         self.assertIs(panel.pages.stack.currentWidget(), panel.effects)
         self.until(lambda: panel.effects.list.count() > 0)
-        QTest.mouseClick(panel.effects.stop, LEFT)
+        QTest.mouseClick(panel.effects.job.stop, LEFT)
 
     def test_a_recipe_is_proposed_heard_and_taken_or_left(self) -> None:
         self.session.shown.show("fog-filter")
@@ -110,7 +110,7 @@ class Pages(WindowTest):
         QTest.keyClicks(page.amount, "50")
         QTest.keyClick(page.amount, Qt.Key.Key_Return)
         for taken in (False, True):
-            QTest.mouseClick(page.fit, LEFT)
+            QTest.mouseClick(page.job.start, LEFT)
             self.until(lambda: page.fitted is not None)
             self.assertIs(self.session.project, before, "a proposal changes nothing")
             self.assertEqual(self.session.audition.comparing, "trial", "and is heard")

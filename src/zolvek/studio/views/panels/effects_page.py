@@ -9,10 +9,8 @@ import numpy as np
 from PyQt6.QtCore import QModelIndex, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import (
-    QHBoxLayout,
     QListWidget,
     QListWidgetItem,
-    QProgressBar,
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
@@ -28,7 +26,8 @@ from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.outline import polygon
 from zolvek.studio.toolkit.refreshing import RefreshWhileShown
-from zolvek.studio.toolkit.widgets import button, choice, column, field_label, form, note
+from zolvek.studio.toolkit.widgets import choice, column, field_label, form, note
+from zolvek.studio.views.shared.job_controls import JobControls
 
 if TYPE_CHECKING:
     from zolvek.sound.analysis.control_effects import ControlEffect
@@ -140,7 +139,6 @@ class EffectsPage(QWidget):
         self.asked: tuple[object, ...] = ()  # what the effects are of: track, tempo, devices and span
         self.kept: list[tuple[tuple[object, ...], dict[tuple[str, str], ControlEffect]]] = []
         self.background = Background(self)
-        self.background.progressed.connect(self._progress)
         self.background.found.connect(self._found)
         self.background.done.connect(self._done)
         self.background.failed.connect(self._failed)
@@ -152,18 +150,9 @@ class EffectsPage(QWidget):
         fields.addRow(field_label("Controls of", self.scope), self.scope)
         fields.addRow(field_label("More", self.question), self.question)
         layout.addLayout(fields)
-        line = QHBoxLayout()
         tip = "Renders the span with each control at three to nine positions"
-        self.measure = button("Measure the controls", self.start, True, tip)
-        self.stop = button("Stop", self._stop, tip="Keeps what is known so far")
-        line.addWidget(self.measure)
-        line.addWidget(self.stop)
-        layout.addLayout(line)
-        self.bar = QProgressBar()
-        self.bar.setAccessibleName("Measurement progress")
-        self.bar.setTextVisible(False)
-        self.bar.setFixedHeight(6)
-        layout.addWidget(self.bar)
+        self.job = JobControls(self.background, "Measure the controls", self.start, tip, self.refresh)
+        layout.addWidget(self.job)
         self.list = QListWidget()
         self.list.setAccessibleName("Controls by effect")
         self.rows = EffectRow(self.session, self.list)
@@ -205,17 +194,9 @@ class EffectsPage(QWidget):
         self.asked = (track, project.tempo, tuple(devices), span)
         self.effects = next((effects for asked, effects in self.kept if _same(asked, self.asked)), {})
         if not self.effects:
-            self.bar.setRange(0, 0)
+            self.job.begun()
             self.background.start(JOB, project, devices, span)
         self.refresh()
-
-    def _stop(self) -> None:
-        self.background.cancel()
-        self.refresh()
-
-    def _progress(self, done: int, total: int) -> None:
-        self.bar.setRange(0, total)
-        self.bar.setValue(done)
 
     def _found(self, effect: ControlEffect) -> None:
         self.effects[effect.device, effect.parameter] = effect
@@ -238,11 +219,8 @@ class EffectsPage(QWidget):
 
     def refresh(self) -> None:
         """Show what there is."""
-        found, busy = self._devices(), self.background.busy
-        self.measure.setVisible(not busy)
-        self.measure.setEnabled(found is not None and bool(found[1]))
-        self.stop.setVisible(busy)
-        self.bar.setVisible(busy)
+        found = self._devices()
+        self.job.refresh(found is not None and bool(found[1]))
         self._list()
 
     def _list(self) -> None:

@@ -6,7 +6,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QProgressBar, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QWidget
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
@@ -18,6 +18,7 @@ from zolvek.studio.services.tasks.background_job import Background
 from zolvek.studio.toolkit.fields import Entry
 from zolvek.studio.toolkit.refreshing import RefreshWhileShown
 from zolvek.studio.toolkit.widgets import button, column, field_label, form, note
+from zolvek.studio.views.shared.job_controls import JobControls
 
 if TYPE_CHECKING:
     from zolvek.sound.analysis.recipe_fitting import Fitted
@@ -36,7 +37,6 @@ class RecipesPage(QWidget):
         self.name = ""
         self.strength = 100.0
         self.background = Background(self)
-        self.background.progressed.connect(self._progress)
         self.background.done.connect(self._done)
         self.background.failed.connect(self._failed)
         layout = column(self)
@@ -50,18 +50,9 @@ class RecipesPage(QWidget):
         fields = form()
         fields.addRow(field_label("Strength", self.amount), self.amount)
         layout.addLayout(fields)
-        line = QHBoxLayout()
         tip = "Fits the recipe to this track: in the selected span, or from the playhead on"
-        self.fit = button("Propose", self.propose, True, tip)
-        self.stop = button("Stop", self._stop)
-        line.addWidget(self.fit)
-        line.addWidget(self.stop)
-        layout.addLayout(line)
-        self.bar = QProgressBar()
-        self.bar.setAccessibleName("Measurement progress")
-        self.bar.setTextVisible(False)
-        self.bar.setFixedHeight(6)
-        layout.addWidget(self.bar)
+        self.job = JobControls(self.background, "Propose", self.propose, tip, self.refresh)
+        layout.addWidget(self.job)
         self.said = note()
         layout.addWidget(self.said)
         line = QHBoxLayout()
@@ -105,20 +96,12 @@ class RecipesPage(QWidget):
         self._leave()
         self.of, self.name = self.session.project, recipe.name
         track = self.of.device_track(device)
-        self.bar.setRange(0, 0)
+        self.job.begun()
         self.background.start(JOB, self.of, recipe, track.id, self._span(recipe), self.strength / 100.0)
         self.refresh()
 
     def _type_strength(self, text: str) -> None:
         self.strength = number_of(text, "%", LOWEST_PERCENT, HIGHEST_PERCENT, "Strength")
-
-    def _stop(self) -> None:
-        self.background.cancel()
-        self.refresh()
-
-    def _progress(self, done: int, total: int) -> None:
-        self.bar.setRange(0, total)
-        self.bar.setValue(done)
 
     def _done(self, fitted: Fitted) -> None:
         self.fitted = fitted
@@ -137,10 +120,7 @@ class RecipesPage(QWidget):
             self.fitted = None  # of a project that is another one now
         there = self.fitted is not None
         self.amount.show_text(f"{self.strength:g} %")
-        self.fit.setVisible(not busy)
-        self.fit.setEnabled(self.session.shown.device is not None and self.list.currentItem() is not None)
-        self.stop.setVisible(busy)
-        self.bar.setVisible(busy)
+        self.job.refresh(self.session.shown.device is not None and self.list.currentItem() is not None)
         for item in (self.hear, self.take, self.leave):
             item.setEnabled(there and not busy)
         self.said.setText(self._words())

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QProgressBar, QWidget
+from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QWidget
 
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Project
@@ -17,7 +17,8 @@ from zolvek.studio.services.tasks.background_job import Background
 from zolvek.studio.session.session import Session
 from zolvek.studio.toolkit import theme as themes
 from zolvek.studio.toolkit.refreshing import RefreshWhileShown
-from zolvek.studio.toolkit.widgets import button, column, note
+from zolvek.studio.toolkit.widgets import column, note
+from zolvek.studio.views.shared.job_controls import JobControls
 
 if TYPE_CHECKING:
     from zolvek.sound.analysis.stillness import BarMovement
@@ -87,24 +88,13 @@ class StillnessPage(QWidget):
         self.moved: BarMovement | None = None
         self.measured: Project | None = None
         self.background = Background(self)
-        self.background.progressed.connect(self._progress)
         self.background.done.connect(self._done)
         self.background.failed.connect(self._failed)
         layout = column(self)
         layout.addWidget(note("How much moves in each bar: dark through automation, light the sound by itself."))
-        line = QHBoxLayout()
-        self.measure = button(
-            "Measure the song", self.start, True, "Renders the song twice: as it is, and held bar by bar"
-        )
-        self.stop = button("Stop", self._stop)
-        line.addWidget(self.measure)
-        line.addWidget(self.stop)
-        layout.addLayout(line)
-        self.bar = QProgressBar()
-        self.bar.setAccessibleName("Measurement progress")
-        self.bar.setTextVisible(False)
-        self.bar.setFixedHeight(6)
-        layout.addWidget(self.bar)
+        tip = "Renders the song twice: as it is, and with each lane held through each bar"
+        self.job = JobControls(self.background, "Measure the song", self.start, tip, self.refresh)
+        layout.addWidget(self.job)
         self.plot = BarsPlot(self.session, lambda bar: self._choose(bar, bar))
         layout.addWidget(self.plot)
         self.said = note()
@@ -121,17 +111,9 @@ class StillnessPage(QWidget):
     def start(self) -> None:
         """Measure the song."""
         self.measured = self.session.project
-        self.bar.setRange(0, 0)
+        self.job.begun()
         self.background.start(JOB, self.measured)
         self.refresh()
-
-    def _stop(self) -> None:
-        self.background.cancel()
-        self.refresh()
-
-    def _progress(self, done: int, total: int) -> None:
-        self.bar.setRange(0, 1_000)
-        self.bar.setValue(1_000 * done // max(total, 1))
 
     def _done(self, moved: BarMovement) -> None:
         self.moved = moved
@@ -150,10 +132,8 @@ class StillnessPage(QWidget):
 
     def refresh(self) -> None:
         """Show what there is."""
-        busy, moved = self.background.busy, self.moved
-        self.measure.setVisible(not busy)
-        self.stop.setVisible(busy)
-        self.bar.setVisible(busy)
+        moved = self.moved
+        self.job.refresh()
         if moved is None:
             self.said.setText("Not measured yet.")
         else:
