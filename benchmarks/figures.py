@@ -16,6 +16,7 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import numpy as np
 
@@ -675,6 +676,35 @@ def heard_() -> None:
     heard = 1e3 * (statistics.median(taken) + 1_024 / playback.rate)
     say("edit heard while playing, with a device's buffer", heard, "ms", "at most 60")
     hardness.close(window)
+
+
+@figure("impact")
+def impact() -> None:
+    """What each control does: how soon the first answer comes, and the last; and what more bars and controls cost."""
+    from zolvek.demo.night_regatta import bar, build
+    from zolvek.sound.analysis import control_effects
+    from zolvek.sound.analysis.stillness import bar_movement
+
+    demo = build()
+    controls = [c for c in control_effects.controls_of(demo, ["horn"]) if c[1] not in ("wave", "mute", "pan", "level")]
+
+    def asked(count: int, bars: int) -> tuple[float, float]:
+        """Seconds to the first answer and to the last."""
+        began, first = time.perf_counter(), 0.0
+        with mock.patch.object(control_effects, "controls_of", lambda *_: controls[:count]):
+            for _ in control_effects.effects(demo, ["horn"], (bar(9), bar(9 + bars))):
+                first = first or time.perf_counter() - began
+        return first, time.perf_counter() - began
+
+    asked(2, 1)  # what is loaded once
+    first, last = asked(12, 2)
+    say("12 controls of a synth over two bars: first row", first, "s", "at most 1")
+    say("    all of them", last, "s", "at most 5")
+    say("    the same over twice as many bars", asked(12, 4)[1] / last, "x", "at most 2.2")
+    say("    half as many controls", asked(6, 2)[1] / last, "x", "no limit set")
+    began = time.perf_counter()
+    bar_movement(demo)
+    say("the demo's movement, bar by bar", time.perf_counter() - began, "s", "no limit set")
 
 
 @figure("piece")

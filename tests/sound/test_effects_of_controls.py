@@ -14,7 +14,7 @@ from scipy import signal
 
 from zolvek.core.curve.construction import flat, lines
 from zolvek.core.edits.measured_lanes import lane_with_reach
-from zolvek.core.edits.replacement import add_lane, with_curve
+from zolvek.core.edits.replacement import add_lane, with_curve, with_lane
 from zolvek.core.errors import ZolvekError
 from zolvek.core.model.project import Device, Note, Project, Track
 from zolvek.core.records import replace
@@ -23,7 +23,8 @@ from zolvek.sound.analysis import control_effects
 from zolvek.sound.analysis.control_effects import ControlEffect, effects, measured
 from zolvek.sound.analysis.descriptors import FRAME, HOP, KEYS, describe, flatness, pitch_shift
 from zolvek.sound.analysis.held_renders import MEASURE_RATE, HeldRenders
-from zolvek.sound.analysis.measures import loudness
+from zolvek.sound.analysis.lane_effect import lane_effect, loudness_kept
+from zolvek.sound.analysis.measures import block_powers, loudness, lufs
 from zolvek.sound.analysis.stillness import bar_movement
 
 RATE = MEASURE_RATE
@@ -229,6 +230,44 @@ class Stillness(unittest.TestCase):
 
     def test_the_demo_has_a_still_passage(self) -> None:
         self.assertIn((9, 12), bar_movement(build()).still())
+
+
+class OneLane(unittest.TestCase):
+    def swept(self) -> tuple[Project, str]:
+        """Noise, 12 dB down over eight beats by a lane of the synth's level, before a strip."""
+        project = noise_chain(Device("p", "strip", "Strip"))
+        project, key = add_lane(project, "s", "level")
+        position = project.parameter_of(key).position
+        values = [float(position(level)) for level in (0.0, -12.0)]
+        return with_curve(project, key, lines([0.0, 8.0], values)), key
+
+    def test_its_effect_in_decibels(self) -> None:
+        project, key = self.swept()
+        stand = project.parameter_of(key).value(project.device_track("s").device("s").position("level"))
+        effect = lane_effect(project, key, (0.0, 8.0))
+        at = project.lane(key).to_position(project.lane(key).curve.at(effect.beats))
+        wanted = project.parameter_of(key).value(at) - float(stand)
+        np.testing.assert_allclose(effect.loudness[1:-1], wanted[1:-1], atol=0.3)
+        np.testing.assert_allclose(effect.brightness, 0.0, atol=0.05)
+
+    def test_the_loudness_is_kept(self) -> None:
+        """Within 0.5 LU by short-term windows of three seconds (EBU Tech 3341); the lane stays as it was."""
+        project, key = self.swept()
+        kept = loudness_kept(project, key, (0.0, 8.0))
+        self.assertEqual(kept.lane(key), project.lane(key))
+        lane = project.lane(key)
+        plain = with_lane(project, replace(lane, bypassed=True))
+
+        def short_term(version: Project) -> np.ndarray:
+            held = HeldRenders(version, "s", (0.0, 8.0))
+            return lufs(block_powers(held.at({}), held.rate, 3.0, 0.1))
+
+        self.assertGreater(np.abs(short_term(project) - short_term(plain)).max(), 3.0)
+        np.testing.assert_allclose(short_term(kept), short_term(plain), atol=0.5)
+        strip, level = add_lane(project, "p", "level")
+        with self.assertRaises(ZolvekError) as caught:
+            loudness_kept(strip, level, (0.0, 8.0))
+        self.assertTrue(caught.exception.remedy)
 
 
 if __name__ == "__main__":

@@ -124,6 +124,23 @@ class Pages(WindowTest):
         self.assertIs(self.session.project, before, "one step")
         self.assertEqual(self.errors, [])
 
+    def test_a_lane_is_measured_and_its_loudness_kept(self) -> None:
+        self.session.focus.on("horn.cutoff")
+        self.session.span.choose((32.0, 48.0))
+        page = self.pages("Lane").lane
+        before = self.session.project
+        QTest.mouseClick(page.job.start, LEFT)
+        self.until(lambda: page.effect is not None)
+        self.assertIn("Brightness", page.said.text())
+        self.assertIn("oct", page.plot.accessibleDescription())
+        QTest.mouseClick(page.keep.start, LEFT)
+        self.until(lambda: self.session.project is not before)
+        layers = [(lane.id, layer.name) for lane in self.session.project.lanes() for layer in lane.layers]
+        self.assertIn(("hull-strip.level", "Loudness kept"), layers)
+        self.do("undo")
+        self.assertIs(self.session.project, before)
+        self.assertEqual(self.errors, [])
+
 
 if __name__ == "__main__":
     unittest.main()

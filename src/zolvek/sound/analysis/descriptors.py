@@ -109,6 +109,16 @@ def _brightness(power: Floats, hertz: np.ndarray) -> float:
     return float(np.log2(max(float((hertz * size).sum() / max(float(size.sum()), 1e-12)), 1.0)))
 
 
+def centroid_octaves(mono: Floats, rate: int) -> float:
+    """The spectral centroid of a sound, in octaves above 1 Hz; not a number for silence."""
+    size = min(FRAME, len(mono))
+    pieces = np.lib.stride_tricks.sliding_window_view(mono, size)[:: max(size // 2, 1)]
+    spectrum = np.sqrt((np.abs(np.fft.rfft(pieces * np.hanning(size), axis=1)) ** 2).mean(axis=0))
+    hertz = np.fft.rfftfreq(size, 1.0 / rate)
+    whole = float(spectrum.sum())
+    return float(np.log2(max(float((hertz * spectrum).sum()) / whole, 1.0))) if whole > 1e-9 else np.nan
+
+
 def flatness(power: Floats) -> float:
     """The mean over frames of the spectra's geometric over their arithmetic mean, 0..1; frames count by their power."""
     held = np.maximum(power[:, 1:], FLOOR)

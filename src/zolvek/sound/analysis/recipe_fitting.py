@@ -26,7 +26,7 @@ from zolvek.core.records import Record
 from zolvek.core.value.parameter import Parameter
 from zolvek.sound.analysis.control_effects import COARSE, FINE, ControlEffect, Probe, checked_span, controls_of
 from zolvek.sound.analysis.control_effects import table as measures_table
-from zolvek.sound.analysis.descriptors import BY_KEY, FRAME, KEYS, MEASURES, TAIL_S, Description, describe
+from zolvek.sound.analysis.descriptors import BY_KEY, KEYS, MEASURES, TAIL_S, Description, centroid_octaves, describe
 from zolvek.sound.analysis.held_renders import HeldRenders
 from zolvek.sound.analysis.measures import k_weighting, lufs
 
@@ -207,7 +207,7 @@ class _Work:
         mono = sound.mean(axis=0)
         bars = list(zip(cuts[:-1].tolist(), np.maximum(cuts[1:], cuts[:-1] + 1).tolist(), strict=True))
         loud = np.array([max(float(power[low:high].mean()), QUIETEST) for low, high in bars])
-        bright = np.array([_centroid(mono[low:high], rate) for low, high in bars])
+        bright = np.array([centroid_octaves(mono[low:high], rate) for low, high in bars])
         return {"loudness": lufs(loud), "brightness": bright}
 
     def difference(self, project: Project) -> dict[str, Floats]:
@@ -219,15 +219,6 @@ class _Work:
             rows.append(self.bar_measures(held.at({}), held.rate))
             self.step()
         return {key: rows[0][key] - rows[1][key] for key in rows[0]}
-
-
-def _centroid(mono: Floats, rate: int) -> float:
-    size = min(FRAME, len(mono))
-    pieces = np.lib.stride_tricks.sliding_window_view(mono, size)[:: max(size // 2, 1)]
-    spectrum = np.sqrt((np.abs(np.fft.rfft(pieces * np.hanning(size), axis=1)) ** 2).mean(axis=0))
-    hertz = np.fft.rfftfreq(size, 1.0 / rate)
-    whole = float(spectrum.sum())
-    return float(np.log2(max(float((hertz * spectrum).sum()) / whole, 1.0))) if whole > 1e-9 else np.nan
 
 
 def _fitness(effect: ControlEffect, role: str, amount: float, now: float) -> float:

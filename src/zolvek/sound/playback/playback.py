@@ -38,7 +38,7 @@ class Playback:
         self.lock = threading.RLock()
         self.project = project
         self.ring = SoundRing.create()
-        self.reader = SoundReader(self.ring)
+        self.reader, self.taken = SoundReader(self.ring), sound_ring.TakenRows(self.ring)
         self.loop: tuple[float, float] | None = None
         self.other: Project | None = None
         self.hearing: tuple[bool, tuple[float, float]] = (False, (1.0, 1.0))
@@ -227,7 +227,7 @@ class Playback:
         """The beat that was heard at a time of time.perf_counter: counted from the last pull
         before it, so that neither the screen's nor the chunks' pace comes in."""
         with self.lock:  # to the end: a seek meanwhile would be undone by what was found before it
-            rows = sound_ring.pulls(self.ring, self.number)
+            rows = self.taken.of(self.number)
             return self.pulls.beat_at(rows, seconds, self.beat, self.project.tempo, self.loop)
 
     def close(self) -> None:

@@ -204,9 +204,20 @@ class SoundReader:
         self.words[PULLED] += 1
 
 
-def pulls(ring: SoundRing, serial: int) -> list[tuple[float, float]]:
-    """When sound of a play was taken, and the beat then, the latest last."""
-    count = int(ring.words[PULLED])
-    rows = ring.pulls[np.arange(max(count - PULLS_HELD + 8, 0), count) & (PULLS_HELD - 1)]
-    rows = rows[rows["serial"] == serial]
-    return list(zip(rows["time"].tolist(), rows["beat"].tolist(), strict=True))
+class TakenRows:
+    """When sound was taken, and the beat then; worked out once for all that is asked up to the next time."""
+
+    def __init__(self, ring: SoundRing) -> None:
+        self.ring = ring
+        self.key = -1, -1
+        self.rows: list[tuple[float, float]] = []
+
+    def of(self, serial: int) -> list[tuple[float, float]]:
+        """Those of a play, the latest last."""
+        count = int(self.ring.words[PULLED])
+        if self.key != (count, serial):
+            rows = self.ring.pulls[np.arange(max(count - PULLS_HELD + 8, 0), count) & (PULLS_HELD - 1)]
+            rows = rows[rows["serial"] == serial]
+            self.key = count, serial
+            self.rows = list(zip(rows["time"].tolist(), rows["beat"].tolist(), strict=True))
+        return self.rows

@@ -97,6 +97,8 @@ ENTRIES: tuple[PanelEntry, ...] = (
     PanelEntry("Which control moves the sound", "step-listen", "Measure the controls", "Controls"),
     PanelEntry("What to make more of: brighter, louder, wider", "step-listen", "What to make more of", "Controls"),
     PanelEntry("Fit a recipe: build, drop, throw, stutter", "step-listen", "Propose", "Recipes"),
+    PanelEntry("What this lane does to the sound", "step-listen", "Measure this lane", "Lane"),
+    PanelEntry("Keep the loudness", "step-listen", "Keep the loudness", "Lane"),
     PanelEntry("Where nothing moves", "step-listen", "Measure the song", "Bars"),
     PanelEntry("MIDI channel and controller", "step-export", "Number", "MIDI"),
     PanelEntry("Minimum interval between messages", "step-export", "Minimum interval between changes", "MIDI"),

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QWidget
 from zolvek.studio.services.context import Studio
 from zolvek.studio.toolkit.widgets import Pages, column, heading
 from zolvek.studio.views.panels.effects_page import EffectsPage
+from zolvek.studio.views.panels.lane_effect_page import LaneEffectPage
 from zolvek.studio.views.panels.listen_panel import ListenPanel
 from zolvek.studio.views.panels.recipes_page import RecipesPage
 from zolvek.studio.views.panels.stillness_page import StillnessPage
@@ -23,8 +24,16 @@ class ListenPages(QWidget):
         self.listening = ListenPanel(studio)
         self.stillness = StillnessPage(studio, self._ask_controls)
         self.recipes = RecipesPage(studio)
-        pages = {"Hear": self.listening, "Controls": self.effects, "Bars": self.stillness, "Recipes": self.recipes}
-        self.pages = Pages(pages, across=2)
+        self.lane = LaneEffectPage(studio)
+        self.pages = Pages(
+            {
+                "Hear": self.listening,
+                "Controls": self.effects,
+                "Lane": self.lane,
+                "Bars": self.stillness,
+                "Recipes": self.recipes,
+            }
+        )
         layout.addWidget(self.pages, 1)
 
     def _ask_controls(self) -> None:
@@ -34,5 +43,5 @@ class ListenPages(QWidget):
 
     def close_work(self) -> None:
         """End what is going on, when the window closes."""
-        for page in (self.listening, self.effects, self.stillness, self.recipes):
+        for page in (self.listening, self.effects, self.lane, self.stillness, self.recipes):
             page.close_work()
