@@ -178,7 +178,7 @@ class Late(unittest.TestCase):
         worker = Worker(io.BytesIO())
         worker.use(project)
         worker.set_loop((1.0, 2.0))
-        worker.play(1, 1.0, RATE, 1)
+        worker.play(1, 1.0, RATE)
         parts: list[np.ndarray] = []
         beats: list[tuple[float, float]] = []
         while sum(map(len, parts)) < seconds * RATE:
