@@ -7,8 +7,10 @@ import threading
 import time
 
 from zolvek.sound.playback.playback import Playback
+from zolvek.sound.processes.sound_ring import LEAST
 
 PULL_INTERVAL_S = 0.01  # seconds between pulls
+AHEAD_FRAMES = 12_000  # that are kept ready: nobody hears an edit late, and the window's process may be busy
 
 
 class SilentClock:
@@ -23,6 +25,7 @@ class SilentClock:
         """Start the thread that pulls."""
         if self.thread is None:
             self.running = True
+            self.playback.ring.words[LEAST] = AHEAD_FRAMES
             self.thread = threading.Thread(target=self._work, name="silent clock", daemon=True)
             self.thread.start()
 
@@ -32,6 +35,7 @@ class SilentClock:
         if self.thread is not None:
             self.thread.join()
             self.thread = None
+            self.playback.ring.words[LEAST] = 0
 
     def _work(self) -> None:
         began, taken = time.monotonic(), 0

@@ -16,7 +16,7 @@ import numpy as np
 from zolvek.storage.shared_memory import SharedMemory
 
 RING_FRAMES = 1 << 16  # frames held at most
-SEGMENTS_HELD, PULLS_HELD = 1_024, 256
+SEGMENTS_HELD, PULLS_HELD = 1_024, 1_024
 AHEAD_FRAMES = 1_024  # frames kept ready at least: with a device's own buffer an edit is heard within 60 ms
 FIRST_AHEAD = 4_096  # to begin with, until it has shown that less will do
 MOST_AHEAD = 12_000  # where the machine does not keep up: sound without gaps, edits heard later
@@ -28,6 +28,7 @@ LOW_FRAMES = 192  # with less than that left, the next time it could be too late
     # Of the window.
     SERIAL,  # of the present play; sound of earlier ones is left out
     PLAYING,
+    LEAST,  # frames that are kept ready at least; 0: as few as will do
     # Of the worker.
     SEGMENT_WRITTEN,
     WRITTEN,  # frames in all
@@ -43,7 +44,7 @@ LOW_FRAMES = 192  # with less than that left, the next time it could be too late
     PULLED,
     DRY,  # times that sound was wanted in the middle of playing, and was not ready
     MOVING_SERIAL,  # of the play of which something has been heard
-) = range(15)
+) = range(16)
 WORDS = 32
 
 # A stretch: where in the count of all that was written it begins, its frames, its play, the beats at its ends.
@@ -98,7 +99,7 @@ class SoundWriter:
         words = self.words
         segments = int(words[SEGMENT_WRITTEN]) - int(words[SEGMENT_READ])
         inside = int(words[WRITTEN]) - int(words[READ]) < RING_FRAMES // 2 and segments < SEGMENTS_HELD // 2
-        return inside and self.held < int(words[AHEAD])
+        return inside and self.held < max(int(words[AHEAD]), int(words[LEAST]))
 
     def write(self, beat: float, last: float, sound: np.ndarray) -> int:
         """Add float32 (frames, channels); returns where in the count of all it begins."""
