@@ -12,10 +12,12 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
+from tests import starts_processes
 from zolvek.storage import process_output, python_process
 
 
 class Output(unittest.TestCase):
+    @starts_processes
     def test_it_is_kept_with_a_limit(self) -> None:
         """Also where a process prints without end: the file stays small, and the process is not held up."""
         with tempfile.TemporaryDirectory() as name, mock.patch.dict(os.environ, {"XDG_STATE_HOME": name}):
