@@ -331,7 +331,8 @@ class _Move:
         got = np.nan_to_num(reached[self.measure])
         short = np.flatnonzero(np.abs(got - wanted) > WITHIN[self.measure])
         notes = tuple(
-            f"Bar {self.work.bars[i]}: {got[i]:+.1f} of {wanted[i]:+.1f} {unit}. The control goes no further."
+            f"Bar {self.work.bars[i]}: {got[i]:+.1f} of {wanted[i]:+.1f} {unit}. "
+            + ("The control goes no further." if abs(got[i]) < abs(wanted[i]) else "It moves too coarsely there.")
             for i in short.tolist()
         )
         return FittedPart(self.part.role, device, parameter, lane, self.work.bars, wanted, got, notes)

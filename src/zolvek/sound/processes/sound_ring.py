@@ -78,7 +78,7 @@ class SoundWriter:
         self.ring, self.words = ring, ring.words
         self.serial = 0
         self.own = 0  # frames of this play
-        self.short = self.stepped = time.monotonic()  # when there was too little last, and when that was changed
+        self.stepped = time.monotonic()  # when what is kept ready was changed last
         self.floor = AHEAD_FRAMES  # what has been too little
         self.dry = int(self.words[DRY])
         self.words[AHEAD] = self.words[AHEAD] or FIRST_AHEAD
@@ -130,7 +130,7 @@ class SoundWriter:
         began = words[MOVING_SERIAL] == self.serial
         if began and (dry > self.dry or self.held < LOW_FRAMES):
             words[AHEAD] = self.floor = min(ahead * 3 // 2, MOST_AHEAD)
-            self.short = self.stepped = now
+            self.stepped = now
         elif began and now - self.stepped > (CALM_S if ahead > self.floor else SETTLED_S):
             words[AHEAD] = max(ahead * 3 // 4, AHEAD_FRAMES)
             self.floor = min(self.floor, int(words[AHEAD]))

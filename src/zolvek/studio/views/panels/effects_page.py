@@ -3,12 +3,14 @@
 
 from __future__ import annotations
 
+import time
 from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QModelIndex, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPen
 from PyQt6.QtWidgets import (
+    QApplication,
     QListWidget,
     QListWidgetItem,
     QStyle,
@@ -136,6 +138,8 @@ class EffectsPage(QWidget):
         super().__init__()
         self.studio, self.session = studio, studio.session
         self.effects: dict[tuple[str, str], ControlEffect] = {}
+        self.heard = ("", "")  # the control whose sweep was played last
+        self.taken = -1e9  # when a lane was made last
         self.asked: tuple[object, ...] = ()  # what the effects are of: track, tempo, devices and span
         self.kept: list[tuple[tuple[object, ...], dict[tuple[str, str], ControlEffect]]] = []
         self.background = Background(self)
@@ -236,7 +240,7 @@ class EffectsPage(QWidget):
         chosen = self.list.currentItem()
         current = (chosen.data(EFFECT).device, chosen.data(EFFECT).parameter) if chosen is not None else None
         self.list.clear()
-        several = len({effect.device for effect in effects}) > 1
+        several = {effect.device for effect in effects} != {self.session.shown.device}
         for effect in effects:
             device = project.device_track(effect.device).device(effect.device)
             name = device.parameter(effect.parameter).name
@@ -261,7 +265,13 @@ class EffectsPage(QWidget):
     def _hear(self, item: QListWidgetItem) -> None:
         """Play the sweep in the loop; a second click ends it."""
         effect: ControlEffect = item.data(EFFECT)
-        session, span = self.session, self._span()
+        session, span, key = self.session, self._span(), (effect.device, effect.parameter)
+        if time.monotonic() - self.taken < QApplication.doubleClickInterval() / 1_000.0:
+            return  # of a double-click, whose second half comes after what it did
+        if session.audition.comparing == "trial" and self.heard == key:
+            self._end_trial()
+            return
+        self.heard = key
         if not effect.strength:
             session.notices.say(effect_text(effect))
             return
@@ -281,6 +291,7 @@ class EffectsPage(QWidget):
         """The control's lane, with the reach in which it is heard."""
         effect: ControlEffect = item.data(EFFECT)
         session = self.session
+        self.taken = time.monotonic()
         session.audition.hear_trial(None)
         project, key = lane_with_reach(session.project, effect.device, effect.parameter, effect.reach)
         if project is not session.project:
